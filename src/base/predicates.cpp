@@ -1,0 +1,190 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Filters and bounds follow Shewchuk (1997), "Adaptive precision floating-point arithmetic and fast robust geometric
+// predicates"; the exact stage is a plain expansion evaluation with zero elimination, which stays short on the
+// grid-like input where it is needed most.
+#include "base/predicates.h"
+#include <cmath>
+
+namespace tess {
+namespace {
+
+constexpr double kEps = 1.1102230246251565e-16; // 2^-53
+constexpr double kOrient3Bound = (7.0 + 56.0 * kEps) * kEps;
+constexpr double kInsphereBound = (16.0 + 224.0 * kEps) * kEps;
+constexpr double kOrient2Bound = (3.0 + 16.0 * kEps) * kEps;
+
+inline void twoSum(double a, double b, double& x, double& y) {
+  x = a + b;
+  double bv = x - a;
+  y = (a - (x - bv)) + (b - bv);
+}
+inline void twoProduct(double a, double b, double& x, double& y) {
+  x = a * b;
+  y = std::fma(a, b, -x); // correctly rounded by the standard, so the error term is exact
+}
+
+/// A sum of doubles without overlap, smallest first; empty means zero.
+class Expansion {
+public:
+  Expansion() = default;
+  static Expansion difference(double a, double b) {
+    Expansion e;
+    double x, y;
+    twoSum(a, -b, x, y);
+    e.push(y);
+    e.push(x);
+    return e;
+  }
+  double sign() const { return m_c.empty() ? 0.0 : m_c.back(); }
+  Expansion operator+(const Expansion& o) const {
+    Expansion r = *this;
+    for (double b : o.m_c) r.grow(b);
+    return r;
+  }
+  Expansion operator-() const {
+    Expansion r = *this;
+    for (double& c : r.m_c) c = -c;
+    return r;
+  }
+  Expansion operator-(const Expansion& o) const { return *this + (-o); }
+  Expansion operator*(const Expansion& o) const {
+    const Expansion& longer = m_c.size() >= o.m_c.size() ? *this : o;
+    const Expansion& shorter = m_c.size() >= o.m_c.size() ? o : *this;
+    Expansion r;
+    for (double b : shorter.m_c) {
+      Expansion s = longer.scaled(b);
+      r = r.m_c.empty() ? s : r + s;
+    }
+    return r;
+  }
+
+private:
+  std::vector<double> m_c;
+  void push(double v) {
+    if (v != 0) m_c.push_back(v);
+  }
+  void grow(double b) {
+    double q = b;
+    std::size_t out = 0;
+    for (std::size_t i = 0; i < m_c.size(); ++i) {
+      double x, y;
+      twoSum(q, m_c[i], x, y);
+      if (y != 0) m_c[out++] = y;
+      q = x;
+    }
+    m_c.resize(out);
+    push(q);
+  }
+  Expansion scaled(double b) const {
+    Expansion r;
+    r.m_c.reserve(2 * m_c.size());
+    double q = 0;
+    bool first = true;
+    for (double e : m_c) {
+      double hi, lo;
+      twoProduct(e, b, hi, lo);
+      if (first) {
+        r.push(lo);
+        q = hi;
+        first = false;
+        continue;
+      }
+      double s, t, u, v;
+      twoSum(q, lo, s, t);
+      r.push(t);
+      twoSum(hi, s, u, v);
+      r.push(v);
+      q = u;
+    }
+    if (!first) r.push(q);
+    return r;
+  }
+};
+
+using Row = std::array<Expansion, 3>;
+
+Row rowOf(const Vec3& p, const Vec3& o) {
+  return {Expansion::difference(p.x(), o.x()), Expansion::difference(p.y(), o.y()), Expansion::difference(p.z(), o.z())};
+}
+Expansion det3(const Row& a, const Row& b, const Row& c) {
+  return a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0]);
+}
+
+double orient3dExact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  return det3(rowOf(b, a), rowOf(c, a), rowOf(d, a)).sign();
+}
+
+double insphereExact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e) {
+  Row r[4] = {rowOf(a, e), rowOf(b, e), rowOf(c, e), rowOf(d, e)};
+  Expansion lift[4];
+  for (int i = 0; i < 4; ++i) lift[i] = r[i][0] * r[i][0] + r[i][1] * r[i][1] + r[i][2] * r[i][2];
+  Expansion s = lift[0] * det3(r[1], r[2], r[3]) - lift[1] * det3(r[0], r[2], r[3]) + lift[2] * det3(r[0], r[1], r[3]) -
+                lift[3] * det3(r[0], r[1], r[2]);
+  return s.sign();
+}
+
+} // namespace
+
+double orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  double ux = b.x() - a.x(), uy = b.y() - a.y(), uz = b.z() - a.z();
+  double vx = c.x() - a.x(), vy = c.y() - a.y(), vz = c.z() - a.z();
+  double wx = d.x() - a.x(), wy = d.y() - a.y(), wz = d.z() - a.z();
+  double vywz = vy * wz, vzwy = vz * wy, vzwx = vz * wx, vxwz = vx * wz, vxwy = vx * wy, vywx = vy * wx;
+  double det = ux * (vywz - vzwy) + uy * (vzwx - vxwz) + uz * (vxwy - vywx);
+  double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) + std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
+                     std::abs(uz) * (std::abs(vxwy) + std::abs(vywx));
+  double bound = kOrient3Bound * permanent;
+  if (det > bound || -det > bound) return det;
+  if (permanent == 0) return 0;
+  return orient3dExact(a, b, c, d);
+}
+
+double insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e) {
+  double ax = a.x() - e.x(), ay = a.y() - e.y(), az = a.z() - e.z();
+  double bx = b.x() - e.x(), by = b.y() - e.y(), bz = b.z() - e.z();
+  double cx = c.x() - e.x(), cy = c.y() - e.y(), cz = c.z() - e.z();
+  double dx = d.x() - e.x(), dy = d.y() - e.y(), dz = d.z() - e.z();
+  double axby = ax * by, bxay = bx * ay, bxcy = bx * cy, cxby = cx * by, cxdy = cx * dy, dxcy = dx * cy;
+  double dxay = dx * ay, axdy = ax * dy, axcy = ax * cy, cxay = cx * ay, bxdy = bx * dy, dxby = dx * by;
+  double ab = axby - bxay, bc = bxcy - cxby, cd = cxdy - dxcy, da = dxay - axdy, ac = axcy - cxay, bd = bxdy - dxby;
+  double abc = az * bc - bz * ac + cz * ab, bcd = bz * cd - cz * bd + dz * bc;
+  double cda = cz * da + dz * ac + az * cd, dab = dz * ab + az * bd + bz * da;
+  double al = ax * ax + ay * ay + az * az, bl = bx * bx + by * by + bz * bz;
+  double cl = cx * cx + cy * cy + cz * cz, dl = dx * dx + dy * dy + dz * dz;
+  double det = -((dl * abc - cl * dab) + (bl * cda - al * bcd));
+  double azp = std::abs(az), bzp = std::abs(bz), czp = std::abs(cz), dzp = std::abs(dz);
+  double abp = std::abs(axby) + std::abs(bxay), bcp = std::abs(bxcy) + std::abs(cxby), cdp = std::abs(cxdy) + std::abs(dxcy);
+  double dap = std::abs(dxay) + std::abs(axdy), acp = std::abs(axcy) + std::abs(cxay), bdp = std::abs(bxdy) + std::abs(dxby);
+  double permanent = (cdp * bzp + bdp * czp + bcp * dzp) * al + (dap * czp + acp * dzp + cdp * azp) * bl +
+                     (abp * dzp + bdp * azp + dap * bzp) * cl + (bcp * azp + acp * bzp + abp * czp) * dl;
+  double bound = kInsphereBound * permanent;
+  if (det > bound || -det > bound) return det;
+  return insphereExact(a, b, c, d, e);
+}
+
+int insphereSos(const Vec3* const p[5], const std::uint32_t id[5]) {
+  double s = insphere(*p[0], *p[1], *p[2], *p[3], *p[4]);
+  if (s != 0) return s > 0 ? 1 : -1;
+  // The point with the highest id carries the largest perturbation of its lifted coordinate.
+  int order[5] = {0, 1, 2, 3, 4};
+  std::sort(order, order + 5, [&](int x, int y) { return id[x] > id[y]; });
+  for (int k : order) {
+    if (k == 4) return -1;
+    const Vec3* q[4] = {p[0], p[1], p[2], p[3]};
+    q[k] = p[4];
+    double o = orient3d(*q[0], *q[1], *q[2], *q[3]);
+    if (o != 0) return o > 0 ? 1 : -1;
+  }
+  return -1; // all five coplanar: cannot happen for a tetrahedron of positive volume
+}
+
+double orient2d(const Vec3& a, const Vec3& b, const Vec3& c, int drop) {
+  int i = (drop + 1) % 3, j = (drop + 2) % 3;
+  double l = (b[i] - a[i]) * (c[j] - a[j]), r = (b[j] - a[j]) * (c[i] - a[i]);
+  double det = l - r, bound = kOrient2Bound * (std::abs(l) + std::abs(r));
+  if (det > bound || -det > bound) return det;
+  auto d = [](double x, double y) { return Expansion::difference(x, y); };
+  return (d(b[i], a[i]) * d(c[j], a[j]) - d(b[j], a[j]) * d(c[i], a[i])).sign();
+}
+
+} // namespace tess

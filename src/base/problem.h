@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One type for everything a user must hear about: what, where, why and what to do, with a stable code for tests and
+// scripts. A Result holds a value or the problem that prevented it.
+#pragma once
+#include "base/vec.h"
+#include <optional>
+#include <string>
+#include <utility>
+#include <variant>
+
+namespace tess {
+
+enum class Severity { Note, Warning, Error };
+/// Whose fault an error is; decides the exit code of the command line.
+enum class Fault { Usage, Input, Meshing, Output };
+
+struct Problem {
+  Severity severity = Severity::Error;
+  Fault fault = Fault::Input;
+  std::string code; ///< stable, e.g. "part.open-edges"
+  std::string what, where, why, todo;
+  std::vector<Vec3> places;  ///< coordinates in the part's unit, worst first
+  std::vector<int> faces;    ///< geometry faces concerned, if any
+  std::string sentence() const;
+};
+
+template <class T> class Result {
+public:
+  Result(T value) : m_v(std::move(value)) {}
+  Result(Problem p) : m_v(std::move(p)) {}
+  bool ok() const { return m_v.index() == 0; }
+  explicit operator bool() const { return ok(); }
+  T& value() { return std::get<0>(m_v); }
+  const T& value() const { return std::get<0>(m_v); }
+  T& operator*() { return value(); }
+  T* operator->() { return &value(); }
+  const Problem& problem() const { return std::get<1>(m_v); }
+
+private:
+  std::variant<T, Problem> m_v;
+};
+
+/// "(1.2, 3, 4)" with six significant digits.
+std::string formatPoint(const Vec3& p);
+/// Shortest text of a number with `digits` significant digits.
+std::string formatNumber(double v, int digits = 6);
+
+} // namespace tess

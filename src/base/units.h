@@ -1,0 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Length units and texts such as "2 mm", "0.05 in", "1/8 in". A bare number is in the part's unit.
+#pragma once
+#include "base/problem.h"
+#include <string>
+#include <string_view>
+
+namespace tess {
+
+/// Millimetres per unit, or nothing when the unit is unknown.
+std::optional<double> millimetresPer(std::string_view unit);
+/// Length in the part's unit (`partUnit` is a unit name). Accepts + - * / and brackets over numbers with units.
+Result<double> parseLength(std::string_view text, std::string_view partUnit);
+/// Names that millimetresPer knows, most usual first.
+const std::vector<std::string>& unitNames();
+
+} // namespace tess

@@ -1,0 +1,569 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "geometry/kernel_import.h"
+#include <BOPAlgo_Builder.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_MakeSolid.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
+#include <BRepCheck_Analyzer.hxx>
+#include <BRepGProp.hxx>
+#include <BRepLib.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
+#include <GProp_GProps.hxx>
+#include <IGESControl_Reader.hxx>
+#include <IGESData_GlobalSection.hxx>
+#include <IGESData_IGESModel.hxx>
+#include <Interface_Static.hxx>
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <Quantity_Color.hxx>
+#include <STEPCAFControl_Reader.hxx>
+#include <STEPControl_Reader.hxx>
+#include <ShapeFix_Shape.hxx>
+#include <ShapeFix_Solid.hxx>
+#include <Standard_ErrorHandler.hxx>
+#include <StepRepr_RepresentationItem.hxx>
+#include <TDF_LabelSequence.hxx>
+#include <TDataStd_Name.hxx>
+#include <TDocStd_Document.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopTools_ListOfShape.hxx>
+#include <TopoDS.hxx>
+#include <TransferBRep.hxx>
+#include <Transfer_TransientProcess.hxx>
+#include <XCAFDoc_ColorTool.hxx>
+#include <XCAFDoc_DocumentTool.hxx>
+#include <XCAFDoc_ShapeTool.hxx>
+#include <XSControl_TransferReader.hxx>
+#include <XSControl_WorkSession.hxx>
+#include <set>
+
+namespace tess {
+namespace {
+
+std::mutex g_kernelFiles; // the kernel keeps its reading options in process-wide tables
+
+void quietKernel() {
+  static std::once_flag once;
+  std::call_once(once, [] { Message::DefaultMessenger()->ChangePrinters().Clear(); });
+}
+
+Problem unreadable(const std::string& path, const std::string& why) {
+  Problem p;
+  p.code = "file.unreadable";
+  p.what = "the part file cannot be read";
+  p.where = path;
+  p.why = why;
+  p.todo = "check that the file is complete, or export the part again";
+  return p;
+}
+
+std::optional<Color> toColor(bool found, const Quantity_Color& c) {
+  if (!found) return {};
+  double r, g, b;
+  c.Values(r, g, b, Quantity_TOC_sRGB);
+  return Color{static_cast<float>(r), static_cast<float>(g), static_cast<float>(b)};
+}
+
+std::string labelName(const TDF_Label& l) {
+  Handle(TDataStd_Name) n;
+  if (!l.FindAttribute(TDataStd_Name::GetID(), n)) return {};
+  std::string s;
+  for (int i = 1; i <= n->Get().Length(); ++i) {
+    auto c = n->Get().Value(i);
+    s += c < 128 ? static_cast<char>(c) : '_';
+  }
+  return s;
+}
+
+struct UnitName {
+  const char* file;
+  const char* ours;
+  const char* cascade;
+};
+constexpr UnitName kFileUnits[] = {{"MILLIMETRE", "mm", "MM"}, {"METRE", "m", "M"}, {"CENTIMETRE", "cm", "CM"},
+                                   {"INCH", "in", "INCH"},     {"FOOT", "ft", "FT"}, {"MICROMETRE", "um", "UM"},
+                                   {"KILOMETRE", "km", "KM"}};
+
+/// Walks assemblies down to the simple shapes and collects bodies, loose faces and face colours.
+class StepWalk {
+public:
+  StepWalk(KernelModel& model, const Handle(TDocStd_Document) & doc, const Handle(XSControl_WorkSession) & session)
+      : m_model(model), m_shapes(XCAFDoc_DocumentTool::ShapeTool(doc->Main())),
+        m_colors(XCAFDoc_DocumentTool::ColorTool(doc->Main())), m_session(session) {
+    BRep_Builder().MakeCompound(m_loose);
+  }
+  TopoDS_Shape run() {
+    TDF_LabelSequence roots;
+    m_shapes->GetFreeShapes(roots);
+    for (int i = 1; i <= roots.Length(); ++i) walk(roots.Value(i), TopLoc_Location(), "", {}, 0);
+    return m_loose;
+  }
+
+private:
+  KernelModel& m_model;
+  Handle(XCAFDoc_ShapeTool) m_shapes;
+  Handle(XCAFDoc_ColorTool) m_colors;
+  Handle(XSControl_WorkSession) m_session;
+  TopoDS_Compound m_loose;
+
+  std::optional<Color> colorOf(const TopoDS_Shape& s) const {
+    Quantity_Color c;
+    bool found = m_colors->GetColor(s, XCAFDoc_ColorSurf, c) || m_colors->GetColor(s, XCAFDoc_ColorGen, c);
+    return toColor(found, c);
+  }
+  std::string entityName(const TopoDS_Shape& s) const {
+    Handle(Transfer_TransientProcess) process = m_session->TransferReader()->TransientProcess();
+    Handle(Standard_Transient) e = m_session->TransferReader()->EntityFromShapeResult(s, 1);
+    auto item = Handle(StepRepr_RepresentationItem)::DownCast(e);
+    if (item.IsNull() || item->Name().IsNull()) return {};
+    std::string n = item->Name()->ToCString();
+    return n == "NONE" ? std::string() : n;
+  }
+  void walk(const TDF_Label& label, const TopLoc_Location& at, const std::string& name, std::optional<Color> color, int depth) {
+    if (depth > 100) return;
+    TDF_Label target = label;
+    TopLoc_Location here = at;
+    std::string own = labelName(label);
+    if (m_shapes->IsReference(label)) {
+      m_shapes->GetReferredShape(label, target);
+      here = at * m_shapes->GetLocation(label);
+      std::string referred = labelName(target);
+      if (!referred.empty()) own = referred;
+    }
+    Quantity_Color c;
+    if (auto lc = toColor(m_colors->GetColor(label, XCAFDoc_ColorSurf, c) || m_colors->GetColor(label, XCAFDoc_ColorGen, c), c)) color = lc;
+    if (m_shapes->IsAssembly(target)) {
+      TDF_LabelSequence parts;
+      m_shapes->GetComponents(target, parts);
+      for (int i = 1; i <= parts.Length(); ++i) walk(parts.Value(i), here, own, color, depth + 1);
+      return;
+    }
+    leaf(m_shapes->GetShape(target), here, own.empty() ? name : own, color);
+  }
+  void leaf(const TopoDS_Shape& shape, const TopLoc_Location& at, const std::string& name, std::optional<Color> color) {
+    if (shape.IsNull()) return;
+    if (auto c = colorOf(shape)) color = c;
+    TopoDS_Shape moved = shape.Moved(at);
+    TopExp_Explorer original(shape, TopAbs_FACE), located(moved, TopAbs_FACE);
+    for (; original.More() && located.More(); original.Next(), located.Next()) {
+      KernelFaceInfo info{entityName(original.Current()), colorOf(original.Current())};
+      if (info.name.empty() && !info.color) continue;
+      m_model.faceInfoOf.Bind(located.Current(), static_cast<int>(m_model.faceInfo.size()));
+      m_model.faceInfo.push_back(info);
+    }
+    for (TopExp_Explorer s(moved, TopAbs_SOLID), o(shape, TopAbs_SOLID); s.More(); s.Next(), o.Next()) {
+      auto c = colorOf(o.Current());
+      m_model.bodies.push_back({s.Current(), name, c ? c : color});
+    }
+    for (TopExp_Explorer f(moved, TopAbs_FACE, TopAbs_SOLID); f.More(); f.Next()) BRep_Builder().Add(m_loose, f.Current());
+  }
+};
+
+std::optional<Problem> readStep(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
+  STEPCAFControl_Reader reader;
+  reader.SetNameMode(true);
+  reader.SetColorMode(true);
+  reader.SetLayerMode(false);
+  Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete STEP file");
+  TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
+  reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
+  model.unit = "mm";
+  model.unitAssumed = lengths.IsEmpty();
+  for (int i = 1; i <= std::min(1, lengths.Length()); ++i) {
+    std::string u = lengths.Value(i).ToCString();
+    for (char& c : u) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+    for (const auto& row : kFileUnits)
+      if (u == row.file) {
+        model.unit = row.ours;
+        Interface_Static::SetCVal("xstep.cascade.unit", row.cascade);
+      }
+  }
+  Handle(TDocStd_Document) doc = new TDocStd_Document("BinXCAF");
+  bool done = reader.Transfer(doc);
+  Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  if (!done) return unreadable(path, "no shape in it could be built");
+  loose = StepWalk(model, doc, reader.Reader().WS()).run();
+  return {};
+}
+
+std::optional<Problem> readIges(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
+  IGESControl_Reader reader;
+  Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete IGES file");
+  auto iges = Handle(IGESData_IGESModel)::DownCast(reader.WS()->Model());
+  model.unit = "mm";
+  if (!iges.IsNull()) {
+    constexpr const char* byFlag[] = {"", "in", "mm", "", "ft", "", "m", "km", "", "um", "cm"};
+    constexpr const char* cascade[] = {"", "INCH", "MM", "", "FT", "", "M", "KM", "", "UM", "CM"};
+    int flag = iges->GlobalSection().UnitFlag();
+    if (flag > 0 && flag <= 10 && *byFlag[flag]) {
+      model.unit = byFlag[flag];
+      Interface_Static::SetCVal("xstep.cascade.unit", cascade[flag]);
+    }
+  }
+  reader.TransferRoots();
+  Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  loose = reader.OneShape();
+  if (loose.IsNull()) return unreadable(path, "no shape in it could be built");
+  return {};
+}
+
+std::optional<Problem> readBrep(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
+  BRep_Builder b;
+  if (!BRepTools::Read(loose, path.c_str(), b) || loose.IsNull()) return unreadable(path, "it is not a complete BREP file");
+  model.unit = "mm";
+  model.unitAssumed = true;
+  return {};
+}
+
+double solidVolume(const TopoDS_Shape& s) {
+  GProp_GProps g;
+  BRepGProp::VolumeProperties(s, g);
+  return g.Mass();
+}
+
+Box shapeBox(const TopoDS_Shape& s) {
+  Bnd_Box b;
+  BRepBndLib::Add(s, b, false);
+  Box r;
+  if (b.IsVoid()) return r;
+  double x0, y0, z0, x1, y1, z1;
+  b.Get(x0, y0, z0, x1, y1, z1);
+  r.add(Vec3(x0, y0, z0));
+  r.add(Vec3(x1, y1, z1));
+  return r;
+}
+
+/// Sewing leaves copies of faces; names and colours follow them.
+template <class Maker> void carryInfo(KernelModel& model, const TopoDS_Shape& before, Maker& maker) {
+  for (TopExp_Explorer f(before, TopAbs_FACE); f.More(); f.Next()) {
+    if (!model.faceInfoOf.IsBound(f.Current())) continue;
+    int k = model.faceInfoOf.Find(f.Current());
+    TopoDS_Shape now = maker.ModifiedSubShape(f.Current());
+    if (!now.IsNull() && !model.faceInfoOf.IsBound(now)) model.faceInfoOf.Bind(now, k);
+  }
+}
+
+/// Edges of a sewn shape that only one face uses, seams and poles aside.
+std::vector<Vec3> freeEdgePlaces(const TopoDS_Shape& s) {
+  std::vector<Vec3> places;
+  TopTools_IndexedDataMapOfShapeListOfShape faces;
+  TopExp::MapShapesAndAncestors(s, TopAbs_EDGE, TopAbs_FACE, faces);
+  for (int i = 1; i <= faces.Extent(); ++i) {
+    const TopoDS_Edge& e = TopoDS::Edge(faces.FindKey(i));
+    if (faces.FindFromIndex(i).Extent() != 1 || BRep_Tool::Degenerated(e)) continue;
+    const TopoDS_Face& f = TopoDS::Face(faces.FindFromIndex(i).First());
+    if (BRep_Tool::IsClosed(e, f)) continue;
+    double t0, t1;
+    Handle(Geom_Curve) c = BRep_Tool::Curve(e, t0, t1);
+    if (c.IsNull()) continue;
+    gp_Pnt p = c->Value(0.5 * (t0 + t1));
+    places.emplace_back(p.X(), p.Y(), p.Z());
+  }
+  return places;
+}
+
+Problem openProblem(const std::vector<Vec3>& places, const std::string& unit) {
+  Problem p;
+  p.code = "part.open-edges";
+  p.what = std::to_string(places.size()) + " open edges: the faces do not close a body";
+  p.places = places;
+  for (std::size_t i = 0; i < std::min<std::size_t>(places.size(), 5); ++i) p.where += (i ? ", " : "at ") + formatPoint(places[i]);
+  p.where += " " + unit;
+  p.why = "a volume mesh needs a closed surface";
+  p.todo = "add the missing faces in the part, or export it as a solid";
+  return p;
+}
+
+/// Closed shells become solids with positive volume. A shell inside another one of the same lump bounds a cavity.
+void shellsToSolids(const TopoDS_Shape& sewn, std::vector<TopoDS_Shape>& solids, std::vector<TopoDS_Shape>& open) {
+  TopTools_IndexedMapOfShape shells, bare;
+  TopExp::MapShapes(sewn, TopAbs_SHELL, shells);
+  for (int i = 1; i <= shells.Extent(); ++i) {
+    if (!BRep_Tool::IsClosed(shells(i)) && !freeEdgePlaces(shells(i)).empty()) {
+      open.push_back(shells(i));
+      continue;
+    }
+    TopoDS_Solid solid = BRepBuilderAPI_MakeSolid(TopoDS::Shell(shells(i))).Solid();
+    BRepLib::OrientClosedSolid(solid);
+    if (solidVolume(solid) < 0) solid.Reverse();
+    solids.push_back(solid);
+  }
+  for (TopExp_Explorer f(sewn, TopAbs_FACE, TopAbs_SHELL); f.More(); f.Next()) {
+    // a single closed face (sphere, torus) needs no neighbours
+    TopoDS_Shell shell;
+    BRep_Builder().MakeShell(shell);
+    BRep_Builder().Add(shell, f.Current());
+    if (!freeEdgePlaces(shell).empty()) {
+      open.push_back(shell);
+      continue;
+    }
+    shell.Closed(true);
+    TopoDS_Solid solid = BRepBuilderAPI_MakeSolid(shell).Solid();
+    if (solidVolume(solid) < 0) solid.Reverse();
+    solids.push_back(solid);
+  }
+}
+
+std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, double diagonal) {
+  int faceCount = 0;
+  for (TopExp_Explorer f(loose, TopAbs_FACE); f.More(); f.Next()) ++faceCount;
+  if (!faceCount) return {};
+  std::vector<TopoDS_Shape> solids, open, bestSolids, bestOpen;
+  bool have = false;
+  double used = 0;
+  for (double rel : {1e-7, 1e-6, 1e-5, 1e-4, 5e-4}) { // the tightest tolerance that closes the most wins
+    BRepBuilderAPI_Sewing sew(rel * diagonal, true, true, true, false);
+    sew.Add(loose);
+    sew.Perform();
+    TopoDS_Shape sewn = sew.SewedShape();
+    if (sewn.IsNull()) continue;
+    solids.clear();
+    open.clear();
+    shellsToSolids(sewn, solids, open);
+    carryInfo(model, loose, sew);
+    if (!have || open.size() < bestOpen.size()) {
+      have = true;
+      bestSolids = solids;
+      bestOpen = open;
+      used = rel * diagonal;
+    }
+    if (open.empty()) break;
+  }
+  if (bestSolids.empty() && model.bodies.empty()) {
+    std::vector<Vec3> places;
+    for (const auto& s : bestOpen) {
+      auto more = freeEdgePlaces(s);
+      places.insert(places.end(), more.begin(), more.end());
+    }
+    return openProblem(places, model.unit);
+  }
+  for (const auto& s : bestSolids) model.bodies.push_back({s, "", {}});
+  if (!bestSolids.empty()) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "part.sewn";
+    p.what = std::to_string(faceCount) + " loose faces were sewn into " + std::to_string(bestSolids.size()) + " closed bodies";
+    p.why = "the file holds faces, not solids; gaps up to " + formatNumber(used, 3) + " " + model.unit + " were closed";
+    model.problems.push_back(p);
+  }
+  if (!bestOpen.empty()) {
+    std::vector<Vec3> places;
+    for (const auto& s : bestOpen) {
+      auto more = freeEdgePlaces(s);
+      places.insert(places.end(), more.begin(), more.end());
+    }
+    Problem p = openProblem(places, model.unit);
+    p.severity = Severity::Warning;
+    p.what = std::to_string(bestOpen.size()) + " groups of loose faces do not close and get no volume mesh";
+    model.problems.push_back(p);
+  }
+  return {};
+}
+
+/// A solid must have closed shells; open ones are sewn with rising tolerance before giving up.
+bool closeSolid(KernelModel& model, KernelBody& body, double diagonal) {
+  if (freeEdgePlaces(body.solid).empty()) {
+    if (solidVolume(body.solid) < 0) body.solid.Reverse();
+    return true;
+  }
+  for (double rel : {1e-6, 1e-5, 1e-4, 5e-4}) {
+    BRepBuilderAPI_Sewing sew(rel * diagonal);
+    for (TopExp_Explorer f(body.solid, TopAbs_FACE); f.More(); f.Next()) sew.Add(f.Current());
+    sew.Perform();
+    std::vector<TopoDS_Shape> solids, open;
+    if (!sew.SewedShape().IsNull()) shellsToSolids(sew.SewedShape(), solids, open);
+    if (solids.size() != 1 || !open.empty()) continue;
+    carryInfo(model, body.solid, sew);
+    body.solid = solids.front();
+    return true;
+  }
+  return false;
+}
+
+/// Bodies that touch get common faces, so that their meshes share nodes; overlaps are reported.
+void imprint(KernelModel& model, double diagonal) {
+  model.solids.clear();
+  model.solidBody.clear();
+  std::vector<Box> boxes;
+  for (auto& b : model.bodies) boxes.push_back(shapeBox(b.solid));
+  bool near = false;
+  for (std::size_t i = 0; i < boxes.size() && !near; ++i)
+    for (std::size_t j = i + 1; j < boxes.size() && !near; ++j) {
+      Box grown = boxes[i];
+      grown.grow(1e-6 * diagonal);
+      near = grown.overlaps(boxes[j]);
+    }
+  auto keep = [&] {
+    for (std::size_t b = 0; b < model.bodies.size(); ++b) {
+      model.solids.push_back(model.bodies[b].solid);
+      model.solidBody.push_back(static_cast<int>(b));
+    }
+  };
+  if (!near) return keep();
+  BOPAlgo_Builder builder;
+  TopTools_ListOfShape arguments;
+  for (auto& b : model.bodies) arguments.Append(b.solid);
+  builder.SetArguments(arguments);
+  builder.SetNonDestructive(true);
+  builder.SetRunParallel(false);
+  builder.SetFuzzyValue(1e-6 * diagonal);
+  bool failed = false;
+  try {
+    OCC_CATCH_SIGNALS
+    builder.Perform();
+    failed = builder.HasErrors();
+  } catch (const Standard_Failure&) { failed = true; }
+  if (failed) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "part.not-imprinted";
+    p.what = "common faces of touching bodies could not be found";
+    p.why = "the geometry kernel failed on this assembly";
+    p.todo = "bodies are meshed on their own and do not share nodes; simplify the touching faces in the part";
+    model.problems.push_back(p);
+    return keep();
+  }
+  TopTools_DataMapOfShapeInteger seen;
+  int shared = 0;
+  for (std::size_t b = 0; b < model.bodies.size(); ++b) {
+    TopTools_ListOfShape images = builder.Modified(model.bodies[b].solid);
+    if (images.IsEmpty()) images.Append(model.bodies[b].solid);
+    for (const TopoDS_Shape& s : images) {
+      if (seen.IsBound(s)) {
+        Problem p;
+        p.severity = Severity::Warning;
+        p.code = "part.overlap";
+        const auto& first = model.bodies[static_cast<std::size_t>(seen.Find(s))].name;
+        double v = std::abs(solidVolume(s));
+        p.what = "bodies '" + first + "' and '" + model.bodies[b].name + "' overlap by " + formatNumber(v, 4) + " " + model.unit + "^3";
+        Vec3 c = shapeBox(s).center();
+        p.places.push_back(c);
+        p.where = "around " + formatPoint(c);
+        p.why = "two materials cannot fill one place";
+        p.todo = "the first body keeps the space; separate the bodies in the part if that is not meant";
+        model.problems.push_back(p);
+        continue;
+      }
+      seen.Bind(s, static_cast<int>(b));
+      model.solids.push_back(s);
+      model.solidBody.push_back(static_cast<int>(b));
+    }
+    for (TopExp_Explorer f(model.bodies[b].solid, TopAbs_FACE); f.More(); f.Next()) {
+      if (!model.faceInfoOf.IsBound(f.Current())) continue;
+      int k = model.faceInfoOf.Find(f.Current());
+      for (const TopoDS_Shape& image : builder.Modified(f.Current()))
+        if (!model.faceInfoOf.IsBound(image)) model.faceInfoOf.Bind(image, k);
+    }
+  }
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  for (const auto& s : model.solids) TopExp::MapShapesAndUniqueAncestors(s, TopAbs_FACE, TopAbs_SOLID, owners);
+  for (int i = 1; i <= owners.Extent(); ++i) shared += owners.FindFromIndex(i).Extent() > 1;
+  if (shared) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "part.imprinted";
+    p.what = "touching bodies share " + std::to_string(shared) + (shared == 1 ? " face now" : " faces now");
+    p.why = "coincident faces were found and joined, so that the meshes share their nodes";
+    model.problems.push_back(p);
+  }
+}
+
+} // namespace
+
+std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal) {
+  // Solids inside the loose shape are bodies already; the rest is sewn.
+  TopTools_IndexedMapOfShape solids;
+  TopoDS_Compound rest;
+  BRep_Builder().MakeCompound(rest);
+  if (!loose.IsNull()) {
+    TopExp::MapShapes(loose, TopAbs_SOLID, solids);
+    for (int i = 1; i <= solids.Extent(); ++i) model.bodies.push_back({solids(i), "", {}});
+    for (TopExp_Explorer f(loose, TopAbs_FACE, TopAbs_SOLID); f.More(); f.Next()) BRep_Builder().Add(rest, f.Current());
+  }
+  std::vector<KernelBody> closed;
+  std::vector<Vec3> openPlaces;
+  for (auto& b : model.bodies) {
+    if (closeSolid(model, b, diagonal)) closed.push_back(b);
+    else {
+      auto more = freeEdgePlaces(b.solid);
+      openPlaces.insert(openPlaces.end(), more.begin(), more.end());
+      Problem p = openProblem(more, model.unit);
+      p.what = "body '" + b.name + "' is not closed: " + p.what;
+      p.severity = Severity::Error;
+      model.problems.push_back(p);
+    }
+  }
+  std::size_t before = model.bodies.size();
+  model.bodies = closed;
+  if (auto p = sewLoose(model, rest, diagonal)) return before ? openProblem(openPlaces, model.unit) : *p;
+  if (model.bodies.empty()) {
+    if (before) return openProblem(openPlaces, model.unit);
+    Problem p;
+    p.code = "part.no-body";
+    p.what = "the file holds no faces";
+    p.why = "only curves, points or nothing were found";
+    p.todo = "export the part as a solid";
+    return p;
+  }
+  int invalid = 0;
+  for (auto& b : model.bodies) {
+    BRepCheck_Analyzer check(b.solid);
+    if (check.IsValid()) continue;
+    ++invalid;
+  }
+  if (invalid) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "part.invalid";
+    p.what = std::to_string(invalid) + (invalid == 1 ? " body holds" : " bodies hold") + " entities that the geometry kernel calls invalid";
+    p.why = "edges may stray from their faces, or faces cross";
+    p.todo = "meshing goes on; look at the mesh there, or mend the part";
+    model.problems.push_back(p);
+  }
+  imprint(model, diagonal);
+  return {};
+}
+
+Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress) {
+  std::lock_guard lock(g_kernelFiles);
+  quietKernel();
+  KernelModel model;
+  TopoDS_Shape loose;
+  std::optional<Problem> bad;
+  try {
+    OCC_CATCH_SIGNALS
+    if (ext == ".step" || ext == ".stp") {
+      model.format = "STEP";
+      bad = readStep(path, model, loose);
+    } else if (ext == ".iges" || ext == ".igs") {
+      model.format = "IGES";
+      bad = readIges(path, model, loose);
+    } else {
+      model.format = "BREP";
+      bad = readBrep(path, model, loose);
+    }
+    if (bad) return *bad;
+    if (progress) progress->check();
+    Box box;
+    if (!loose.IsNull()) box.add(shapeBox(loose));
+    for (auto& b : model.bodies) box.add(shapeBox(b.solid));
+    if (box.empty()) return unreadable(path, "it holds no shape");
+    if (auto p = finishKernelModel(model, loose, box.diagonal())) {
+      if (p->where.empty()) p->where = path;
+      return *p;
+    }
+  } catch (const Standard_Failure& e) {
+    return unreadable(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
+  }
+  return model;
+}
+
+} // namespace tess

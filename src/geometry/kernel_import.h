@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Internal to geometry: reads a file into kernel solids with names and colours, sews loose faces, imprints touching
+// bodies. Kernel types stay inside this module.
+#pragma once
+#include "geometry/part.h"
+#include <TopTools_DataMapOfShapeInteger.hxx>
+#include <TopoDS_Shape.hxx>
+
+namespace tess {
+
+struct KernelFaceInfo {
+  std::string name;
+  std::optional<Color> color;
+};
+struct KernelBody {
+  TopoDS_Shape solid;
+  std::string name;
+  std::optional<Color> color;
+};
+/// Bodies after sewing and imprinting; a body may consist of several solids when it overlapped another one.
+struct KernelModel {
+  std::vector<KernelBody> bodies;
+  std::vector<int> solidBody;        ///< for each entry of `solids`, its body
+  std::vector<TopoDS_Shape> solids;
+  std::vector<KernelFaceInfo> faceInfo;
+  TopTools_DataMapOfShapeInteger faceInfoOf; ///< face (any orientation) -> index in faceInfo
+  std::string unit, format;
+  bool unitAssumed = false;
+  std::vector<Problem> problems;
+};
+
+Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress);
+/// Sews, makes solids, imprints; used by importKernelModel and for shapes made in memory.
+std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal);
+Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);
+
+} // namespace tess

@@ -1,0 +1,660 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Shape questions over kernel faces and curves. Analytic surfaces are answered in closed form; on free-form ones the
+// nearest triangle of the tessellation gives the start of a Newton search for the foot of the perpendicular.
+#include "geometry/kernel_shape.h"
+#include "base/bvh.h"
+#include "geometry/kernel_import.h"
+#include <BRepAdaptor_Curve.hxx>
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepGProp.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
+#include <BRepPrimAPI_MakeTorus.hxx>
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
+#include <GCPnts_AbscissaPoint.hxx>
+#include <GProp_GProps.hxx>
+#include <Poly_PolygonOnTriangulation.hxx>
+#include <Poly_Triangulation.hxx>
+#include <Standard_ErrorHandler.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+#include <gp_Cone.hxx>
+#include <gp_Cylinder.hxx>
+#include <gp_Pln.hxx>
+#include <gp_Sphere.hxx>
+#include <gp_Torus.hxx>
+#include <sstream>
+
+namespace tess {
+namespace {
+
+Vec3 toVec(const gp_Pnt& p) { return {p.X(), p.Y(), p.Z()}; }
+Vec3 toVec(const gp_Dir& p) { return {p.X(), p.Y(), p.Z()}; }
+Vec3 toVec(const gp_Vec& p) { return {p.X(), p.Y(), p.Z()}; }
+
+struct KernelFace {
+  TopoDS_Face face; ///< oriented so that its normal leaves the body behind it
+  BRepAdaptor_Surface surface;
+  SurfaceKind kind = SurfaceKind::Other;
+  Vec3 origin, axis, xdir;
+  double r1 = 0, r2 = 0; ///< radii; for a cone: radius at the origin and sine of the half angle
+  double tanHalf = 0;
+  bool flipped = false;  ///< true: normal is opposite to du x dv
+  double u0, u1, v0, v1;
+  // Start points of the search, filled by the display tessellation.
+  Bvh tree;
+  std::vector<std::array<Vec3, 3>> triangles;
+  std::vector<std::array<Vec2, 3>> params;
+  mutable std::mutex lock; // free-form adaptors keep a cache
+};
+
+struct KernelEdge {
+  TopoDS_Edge edge;
+  BRepAdaptor_Curve curve;
+  double t0 = 0, t1 = 1;
+  std::vector<Vec3> chain;
+  std::vector<double> params;
+  mutable std::mutex lock;
+};
+
+class KernelShape final : public Shape {
+public:
+  std::vector<std::unique_ptr<KernelFace>> faces;
+  std::vector<std::unique_ptr<KernelEdge>> edges;
+  TopoDS_Compound all;
+  TopTools_IndexedMapOfShape faceMap, edgeMap, vertexMap; ///< kernel entities; edgeMap holds seams too
+  std::vector<int> edgeOf;   ///< edgeMap index - 1 -> part edge or -1 (seam, pole)
+  std::vector<int> pointOf;  ///< vertexMap index - 1 -> part point or -1
+  std::vector<char> degenerate;
+  mutable std::mutex meshLock;
+
+  Vec3 edgePoint(int edge, double t) const override {
+    const auto& e = *edges[static_cast<std::size_t>(edge)];
+    std::lock_guard g(e.lock);
+    return toVec(e.curve.Value(t));
+  }
+  double edgeCurvature(int edge, double t) const override {
+    const auto& e = *edges[static_cast<std::size_t>(edge)];
+    std::lock_guard g(e.lock);
+    if (e.curve.GetType() == GeomAbs_Line) return 0;
+    gp_Pnt p;
+    gp_Vec d1, d2;
+    e.curve.D2(t, p, d1, d2);
+    double l = d1.Magnitude();
+    return l > 1e-12 ? d1.Crossed(d2).Magnitude() / (l * l * l) : 0;
+  }
+  EdgeProjection projectToEdge(int edge, const Vec3& p) const override {
+    const auto& e = *edges[static_cast<std::size_t>(edge)];
+    double best = std::numeric_limits<double>::max(), t = e.t0;
+    for (std::size_t i = 0; i + 1 < e.chain.size(); ++i) {
+      double s = closestOnSegment(p, e.chain[i], e.chain[i + 1]);
+      double d = (p - (e.chain[i] + s * (e.chain[i + 1] - e.chain[i]))).squaredNorm();
+      if (d < best) {
+        best = d;
+        t = e.params[i] + s * (e.params[i + 1] - e.params[i]);
+      }
+    }
+    std::lock_guard g(e.lock);
+    gp_Pnt q, bestPoint = e.curve.Value(t);
+    double bestT = t, bestD = (p - toVec(bestPoint)).squaredNorm();
+    for (int k = 0; k < 6; ++k) {
+      gp_Vec d1, d2;
+      e.curve.D2(t, q, d1, d2);
+      gp_Vec r(p.x() - q.X(), p.y() - q.Y(), p.z() - q.Z());
+      double f = r.Dot(d1), df = r.Dot(d2) - d1.SquareMagnitude();
+      if (df >= 0) df = -d1.SquareMagnitude();
+      if (df == 0) break;
+      double next = std::clamp(t - f / df, e.t0, e.t1);
+      if (std::abs(next - t) <= 1e-14 * (e.t1 - e.t0)) break;
+      t = next;
+      gp_Pnt c = e.curve.Value(t);
+      double d = (p - toVec(c)).squaredNorm();
+      if (d < bestD) {
+        bestD = d;
+        bestT = t;
+        bestPoint = c;
+      }
+    }
+    return {toVec(bestPoint), bestT};
+  }
+  FaceProjection projectToFace(int face, const Vec3& p) const override;
+  Result<Tessellation> tessellate(double deflection, double angleRad) const override;
+};
+
+FaceProjection analytic(const KernelFace& f, const Vec3& p) {
+  FaceProjection r;
+  Vec3 d = p - f.origin;
+  double h = d.dot(f.axis);
+  Vec3 radial = d - h * f.axis;
+  double rho = radial.norm();
+  Vec3 out = rho > 0 ? Vec3(radial / rho) : f.xdir;
+  switch (f.kind) {
+  case SurfaceKind::Plane:
+    r.point = p - h * f.axis;
+    r.normal = f.axis;
+    break;
+  case SurfaceKind::Cylinder:
+    r.point = f.origin + h * f.axis + f.r1 * out;
+    r.normal = out;
+    r.curvature = 1 / f.r1;
+    break;
+  case SurfaceKind::Sphere: {
+    double l = d.norm();
+    r.normal = l > 0 ? Vec3(d / l) : f.axis;
+    r.point = f.origin + f.r1 * r.normal;
+    r.curvature = 1 / f.r1;
+    break;
+  }
+  case SurfaceKind::Torus: {
+    Vec3 ring = f.origin + f.r1 * out;
+    Vec3 e = p - ring;
+    double l = e.norm();
+    r.normal = l > 0 ? Vec3(e / l) : out;
+    r.point = ring + f.r2 * r.normal;
+    double across = std::abs(r.normal.dot(out)) / std::max((r.point - f.origin - (r.point - f.origin).dot(f.axis) * f.axis).norm(), 1e-300);
+    r.curvature = std::max(1 / f.r2, across);
+    break;
+  }
+  case SurfaceKind::Cone: {
+    // In the half plane through p the generator is radius = r1 + h tan(a); its foot is found by a plain projection.
+    double c = 1 / std::sqrt(1 + f.tanHalf * f.tanHalf), s = f.tanHalf * c;
+    double along = (h)*c + (rho - f.r1) * s;
+    double radius = f.r1 + along * s;
+    if (radius < 0) { // p lies on the other nappe's side: stay at the apex
+      along = -f.r1 / s;
+      radius = 0;
+    }
+    r.point = f.origin + along * c * f.axis + radius * out;
+    r.normal = c * out - s * f.axis;
+    r.curvature = radius > 0 ? c / radius : 1e30;
+    break;
+  }
+  case SurfaceKind::Other: break;
+  }
+  // The closed forms give the outward side of the axis; the face may look inwards.
+  if (f.flipped && f.kind != SurfaceKind::Plane) r.normal = -r.normal;
+  return r;
+}
+
+FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
+  const KernelFace& f = *faces[static_cast<std::size_t>(face)];
+  if (f.kind != SurfaceKind::Other) return analytic(f, p);
+  double best = std::numeric_limits<double>::max();
+  int tri = f.tree.minimum(
+      best, [&](const Box& b, int) { return b.distance2(p); },
+      [&](int i) {
+        const auto& t = f.triangles[static_cast<std::size_t>(i)];
+        Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
+        return (p - (w[0] * t[0] + w[1] * t[1] + w[2] * t[2])).squaredNorm();
+      });
+  FaceProjection r;
+  double u = 0.5 * (f.u0 + f.u1), v = 0.5 * (f.v0 + f.v1);
+  if (tri >= 0) {
+    const auto& t = f.triangles[static_cast<std::size_t>(tri)];
+    const auto& q = f.params[static_cast<std::size_t>(tri)];
+    Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
+    Vec2 uv = w[0] * q[0] + w[1] * q[1] + w[2] * q[2];
+    u = uv.x();
+    v = uv.y();
+  }
+  std::lock_guard g(f.lock);
+  gp_Pnt s;
+  gp_Vec du, dv, duu, dvv, duv;
+  double bestD = std::numeric_limits<double>::max(), bestU = u, bestV = v;
+  for (int k = 0; k < 8; ++k) {
+    f.surface.D2(u, v, s, du, dv, duu, dvv, duv);
+    Vec3 e = toVec(s) - p, a = toVec(du), b = toVec(dv);
+    double d = e.squaredNorm();
+    if (d < bestD) {
+      bestD = d;
+      bestU = u;
+      bestV = v;
+    } else if (k > 2) break;
+    // Full Newton where the Hessian is positive, otherwise Gauss-Newton.
+    double gu = e.dot(a), gv = e.dot(b);
+    double huu = a.dot(a) + e.dot(toVec(duu)), hvv = b.dot(b) + e.dot(toVec(dvv)), huv = a.dot(b) + e.dot(toVec(duv));
+    double det = huu * hvv - huv * huv;
+    if (huu <= 0 || det <= 1e-12 * a.squaredNorm() * b.squaredNorm()) {
+      huu = a.dot(a);
+      hvv = b.dot(b);
+      huv = a.dot(b);
+      det = huu * hvv - huv * huv;
+      if (det <= 1e-14 * huu * hvv || det <= 0) break;
+    }
+    double nu = std::clamp(u - (gu * hvv - gv * huv) / det, f.u0, f.u1);
+    double nv = std::clamp(v - (gv * huu - gu * huv) / det, f.v0, f.v1);
+    if (std::abs(nu - u) <= 1e-13 * (f.u1 - f.u0) && std::abs(nv - v) <= 1e-13 * (f.v1 - f.v0)) break;
+    u = nu;
+    v = nv;
+  }
+  f.surface.D2(bestU, bestV, s, du, dv, duu, dvv, duv);
+  r.point = toVec(s);
+  Vec3 a = toVec(du), b = toVec(dv), n = a.cross(b);
+  double l = n.norm();
+  if (l <= 1e-10 * (a.squaredNorm() + b.squaredNorm())) { // pole: the normal of the triangle nearby is the best there is
+    const auto* t = tri >= 0 ? &f.triangles[static_cast<std::size_t>(tri)] : nullptr;
+    r.normal = t ? triangleNormal((*t)[0], (*t)[1], (*t)[2]) : Vec3(0, 0, 1);
+    return r;
+  }
+  n /= l;
+  // Largest principal curvature from the two fundamental forms.
+  double E = a.dot(a), F = a.dot(b), G = b.dot(b), L = n.dot(toVec(duu)), M = n.dot(toVec(duv)), N = n.dot(toVec(dvv));
+  double det = E * G - F * F, gauss = (L * N - M * M) / det, mean = (E * N - 2 * F * M + G * L) / (2 * det);
+  double root = std::sqrt(std::max(0.0, mean * mean - gauss));
+  r.curvature = std::abs(mean) + root;
+  r.normal = f.flipped ? Vec3(-n) : n;
+  return r;
+}
+
+Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad) const {
+  std::lock_guard guard(meshLock); // the kernel stores triangulations on the shape itself
+  auto fail = [&](int face, const std::string& why) {
+    Problem p;
+    p.code = "face.no-tessellation";
+    p.fault = Fault::Input;
+    p.what = "face " + std::to_string(face + 1) + " could not be triangulated";
+    p.faces.push_back(face);
+    p.why = why;
+    p.todo = "mend this face in the part";
+    return p;
+  };
+  try {
+    OCC_CATCH_SIGNALS
+    BRepTools::Clean(all);
+    BRepMesh_IncrementalMesh mesher(all, deflection, false, angleRad, true);
+  } catch (const Standard_Failure& e) { return fail(0, e.GetMessageString()); }
+
+  Tessellation t;
+  std::vector<int> vertexId(static_cast<std::size_t>(vertexMap.Extent()), -1);
+  auto addPoint = [&](const Vec3& p, Tessellation::Origin o) {
+    t.points.push_back(p);
+    t.origin.push_back(o);
+    return static_cast<int>(t.points.size()) - 1;
+  };
+  auto vertexOf = [&](const TopoDS_Vertex& v) {
+    int k = vertexMap.FindIndex(v) - 1;
+    int& id = vertexId[static_cast<std::size_t>(k)];
+    if (id < 0) {
+      int point = pointOf[static_cast<std::size_t>(k)];
+      id = addPoint(toVec(BRep_Tool::Pnt(v)), {point >= 0 ? Dim::Point : Dim::Face, point, 0});
+    }
+    return id;
+  };
+  t.edgeChain.resize(edges.size());
+  t.edgeParam.resize(edges.size());
+  std::vector<std::vector<int>> chainOf(static_cast<std::size_t>(edgeMap.Extent()));
+  for (int fi = 0; fi < static_cast<int>(faces.size()); ++fi) {
+    const KernelFace& f = *faces[static_cast<std::size_t>(fi)];
+    TopLoc_Location loc;
+    Handle(Poly_Triangulation) tri = BRep_Tool::Triangulation(f.face, loc);
+    if (tri.IsNull() || tri->NbTriangles() == 0) {
+      Problem p = fail(fi, "the geometry kernel found no triangles for it");
+      GProp_GProps g;
+      BRepGProp::SurfaceProperties(f.face, g);
+      p.places.push_back(toVec(g.CentreOfMass()));
+      p.where = "around " + formatPoint(p.places.front());
+      return p;
+    }
+    const gp_Trsf& trsf = loc.Transformation();
+    std::vector<int> node(static_cast<std::size_t>(tri->NbNodes()), -1);
+    for (TopExp_Explorer ex(f.face, TopAbs_EDGE); ex.More(); ex.Next()) {
+      const TopoDS_Edge& e = TopoDS::Edge(ex.Current());
+      Handle(Poly_PolygonOnTriangulation) poly = BRep_Tool::PolygonOnTriangulation(e, tri, loc);
+      if (poly.IsNull()) continue;
+      int k = edgeMap.FindIndex(e) - 1;
+      auto& chain = chainOf[static_cast<std::size_t>(k)];
+      TopoDS_Vertex first, last;
+      TopExp::Vertices(TopoDS::Edge(edgeMap(k + 1)), first, last); // in the edge's own direction
+      int n = poly->NbNodes();
+      if (degenerate[static_cast<std::size_t>(k)]) {
+        int id = vertexOf(first);
+        for (int i = 1; i <= n; ++i) node[static_cast<std::size_t>(poly->Node(i) - 1)] = id;
+        if (t.origin[static_cast<std::size_t>(id)].dim == Dim::Face) t.origin[static_cast<std::size_t>(id)].entity = fi;
+        continue;
+      }
+      if (chain.empty()) {
+        int part = edgeOf[static_cast<std::size_t>(k)];
+        chain.push_back(vertexOf(first));
+        for (int i = 2; i < n; ++i) {
+          Tessellation::Origin o{part >= 0 ? Dim::Edge : Dim::Face, part >= 0 ? part : fi, 0};
+          if (poly->HasParameters()) o.t = poly->Parameter(i);
+          gp_Pnt p = tri->Node(poly->Node(i));
+          p.Transform(trsf);
+          chain.push_back(addPoint(toVec(p), o));
+        }
+        chain.push_back(vertexOf(last));
+        if (part >= 0) {
+          const KernelEdge& ke = *edges[static_cast<std::size_t>(part)];
+          auto& params = t.edgeParam[static_cast<std::size_t>(part)];
+          for (int i = 1; i <= n; ++i)
+            params.push_back(poly->HasParameters() ? poly->Parameter(i) : ke.t0 + (ke.t1 - ke.t0) * (i - 1) / (n - 1));
+          params.front() = ke.t0;
+          params.back() = ke.t1;
+          t.edgeChain[static_cast<std::size_t>(part)] = chain;
+        }
+      }
+      if (static_cast<int>(chain.size()) != n) {
+        Problem p = fail(fi, "its edges are divided differently on the neighbouring face");
+        p.places.push_back(t.points[static_cast<std::size_t>(chain.front())]);
+        p.where = "at " + formatPoint(p.places.front());
+        return p;
+      }
+      for (int i = 1; i <= n; ++i) {
+        int id = chain[static_cast<std::size_t>(i - 1)];
+        node[static_cast<std::size_t>(poly->Node(i) - 1)] = id;
+        auto& o = t.origin[static_cast<std::size_t>(id)];
+        if (o.dim == Dim::Face) o.entity = fi; // ends of seams and poles
+      }
+    }
+    for (int i = 1; i <= tri->NbNodes(); ++i) {
+      int& id = node[static_cast<std::size_t>(i - 1)];
+      if (id >= 0) continue;
+      gp_Pnt p = tri->Node(i);
+      p.Transform(trsf);
+      id = addPoint(toVec(p), {Dim::Face, fi, 0});
+    }
+    bool reversed = f.face.Orientation() == TopAbs_REVERSED;
+    for (int i = 1; i <= tri->NbTriangles(); ++i) {
+      int a, b, c;
+      tri->Triangle(i).Get(a, b, c);
+      if (reversed) std::swap(b, c);
+      std::array<int, 3> v{node[static_cast<std::size_t>(a - 1)], node[static_cast<std::size_t>(b - 1)], node[static_cast<std::size_t>(c - 1)]};
+      if (v[0] == v[1] || v[1] == v[2] || v[2] == v[0]) continue;
+      t.triangles.push_back(v);
+      t.triangleFace.push_back(fi);
+    }
+  }
+  return t;
+}
+
+/// Keeps the start points for the searches of projectToFace and projectToEdge.
+void keepSearchStarts(KernelShape& s, const Tessellation& t) {
+  for (std::size_t e = 0; e < s.edges.size(); ++e) {
+    for (int v : t.edgeChain[e]) s.edges[e]->chain.push_back(t.points[static_cast<std::size_t>(v)]);
+    s.edges[e]->params = t.edgeParam[e];
+  }
+  for (auto& fp : s.faces) {
+    KernelFace& f = *fp;
+    if (f.kind != SurfaceKind::Other) continue;
+    TopLoc_Location loc;
+    Handle(Poly_Triangulation) tri = BRep_Tool::Triangulation(f.face, loc);
+    if (tri.IsNull() || !tri->HasUVNodes()) continue;
+    std::vector<Box> boxes;
+    for (int i = 1; i <= tri->NbTriangles(); ++i) {
+      int n[3];
+      tri->Triangle(i).Get(n[0], n[1], n[2]);
+      if (f.face.Orientation() == TopAbs_REVERSED) std::swap(n[1], n[2]);
+      std::array<Vec3, 3> p;
+      std::array<Vec2, 3> q;
+      Box box;
+      for (int k = 0; k < 3; ++k) {
+        p[static_cast<std::size_t>(k)] = toVec(tri->Node(n[k]).Transformed(loc.Transformation()));
+        gp_Pnt2d uv = tri->UVNode(n[k]);
+        q[static_cast<std::size_t>(k)] = Vec2(uv.X(), uv.Y());
+        box.add(p[static_cast<std::size_t>(k)]);
+      }
+      f.triangles.push_back(p);
+      f.params.push_back(q);
+      boxes.push_back(box);
+    }
+    f.tree.build(boxes);
+  }
+}
+
+std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
+  auto f = std::make_unique<KernelFace>();
+  f->face = face;
+  f->surface.Initialize(face, true);
+  f->flipped = face.Orientation() == TopAbs_REVERSED;
+  f->u0 = f->surface.FirstUParameter();
+  f->u1 = f->surface.LastUParameter();
+  f->v0 = f->surface.FirstVParameter();
+  f->v1 = f->surface.LastVParameter();
+  auto frame = [&](const gp_Ax3& a) {
+    f->origin = toVec(a.Location());
+    f->axis = toVec(a.Direction());
+    f->xdir = toVec(a.XDirection());
+    if (!a.Direct()) f->flipped = !f->flipped; // left-handed frame: du x dv looks inwards
+  };
+  switch (f->surface.GetType()) {
+  case GeomAbs_Plane: {
+    f->kind = SurfaceKind::Plane;
+    frame(f->surface.Plane().Position());
+    // The normal of a plane is its axis of a direct frame; for left-handed frames du x dv is opposite to it.
+    gp_Pnt p;
+    gp_Vec du, dv;
+    f->surface.D1(0, 0, p, du, dv);
+    f->axis = toVec(du.Crossed(dv)).normalized();
+    if (face.Orientation() == TopAbs_REVERSED) f->axis = -f->axis;
+    break;
+  }
+  case GeomAbs_Cylinder:
+    f->kind = SurfaceKind::Cylinder;
+    frame(f->surface.Cylinder().Position());
+    f->r1 = f->surface.Cylinder().Radius();
+    break;
+  case GeomAbs_Sphere:
+    f->kind = SurfaceKind::Sphere;
+    frame(f->surface.Sphere().Position());
+    f->r1 = f->surface.Sphere().Radius();
+    break;
+  case GeomAbs_Torus:
+    frame(f->surface.Torus().Position());
+    f->r1 = f->surface.Torus().MajorRadius();
+    f->r2 = f->surface.Torus().MinorRadius();
+    f->kind = f->r2 < f->r1 ? SurfaceKind::Torus : SurfaceKind::Other; // a self-crossing torus needs the search
+    break;
+  case GeomAbs_Cone:
+    f->kind = SurfaceKind::Cone;
+    frame(f->surface.Cone().Position());
+    f->r1 = f->surface.Cone().RefRadius();
+    f->tanHalf = std::tan(f->surface.Cone().SemiAngle());
+    if (f->v0 * std::sin(f->surface.Cone().SemiAngle()) + f->r1 < -1e-9 * std::abs(f->r1) &&
+        f->v1 * std::sin(f->surface.Cone().SemiAngle()) + f->r1 < 1e-9 * std::abs(f->r1))
+      f->kind = SurfaceKind::Other; // the face lies on the far nappe
+    break;
+  default: break;
+  }
+  return f;
+}
+
+void describeEdges(KernelShape& s, Part& part) {
+  // A seam closes one face only; a pole has no length. Neither is an edge an engineer would see.
+  s.edgeOf.assign(static_cast<std::size_t>(s.edgeMap.Extent()), -1);
+  s.degenerate.assign(static_cast<std::size_t>(s.edgeMap.Extent()), 0);
+  std::vector<std::vector<int>> facesOf(static_cast<std::size_t>(s.edgeMap.Extent()));
+  std::vector<char> seam(static_cast<std::size_t>(s.edgeMap.Extent()), 0);
+  for (std::size_t fi = 0; fi < s.faces.size(); ++fi)
+    for (TopExp_Explorer ex(s.faces[fi]->face, TopAbs_EDGE); ex.More(); ex.Next()) {
+      std::size_t k = static_cast<std::size_t>(s.edgeMap.FindIndex(ex.Current()) - 1);
+      if (facesOf[k].empty() || facesOf[k].back() != static_cast<int>(fi)) facesOf[k].push_back(static_cast<int>(fi));
+      else if (BRep_Tool::IsClosed(TopoDS::Edge(ex.Current()), s.faces[fi]->face)) seam[k] = 1;
+    }
+  s.pointOf.assign(static_cast<std::size_t>(s.vertexMap.Extent()), -1);
+  std::vector<int> pointUse;
+  std::vector<char> onlyRings;
+  auto pointId = [&](const TopoDS_Vertex& v) {
+    int& id = s.pointOf[static_cast<std::size_t>(s.vertexMap.FindIndex(v) - 1)];
+    if (id < 0) {
+      id = static_cast<int>(part.points.size());
+      part.points.push_back({toVec(BRep_Tool::Pnt(v)), false});
+      pointUse.push_back(0);
+      onlyRings.push_back(1);
+    }
+    return id;
+  };
+  for (int k = 0; k < s.edgeMap.Extent(); ++k) {
+    const TopoDS_Edge& e = TopoDS::Edge(s.edgeMap(k + 1));
+    s.degenerate[static_cast<std::size_t>(k)] = BRep_Tool::Degenerated(e);
+    if (s.degenerate[static_cast<std::size_t>(k)]) continue;
+    if (seam[static_cast<std::size_t>(k)] && facesOf[static_cast<std::size_t>(k)].size() == 1) continue;
+    auto ke = std::make_unique<KernelEdge>();
+    ke->edge = e;
+    ke->curve.Initialize(e);
+    ke->t0 = ke->curve.FirstParameter();
+    ke->t1 = ke->curve.LastParameter();
+    PartEdge pe;
+    TopoDS_Vertex first, last;
+    TopExp::Vertices(e, first, last);
+    pe.points = {pointId(first), pointId(last)};
+    bool ring = pe.points[0] == pe.points[1];
+    for (int p : pe.points) {
+      ++pointUse[static_cast<std::size_t>(p)];
+      if (!ring) onlyRings[static_cast<std::size_t>(p)] = 0;
+    }
+    pe.faces = facesOf[static_cast<std::size_t>(k)];
+    pe.t0 = ke->t0;
+    pe.t1 = ke->t1;
+    pe.length = GCPnts_AbscissaPoint::Length(ke->curve);
+    s.edgeOf[static_cast<std::size_t>(k)] = static_cast<int>(s.edges.size());
+    for (int f : pe.faces) part.faces[static_cast<std::size_t>(f)].edges.push_back(static_cast<int>(s.edges.size()));
+    s.edges.push_back(std::move(ke));
+    part.edges.push_back(pe);
+  }
+  for (std::size_t p = 0; p < part.points.size(); ++p) part.points[p].hidden = onlyRings[p] && pointUse[p] == 2;
+}
+
+} // namespace
+
+Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) {
+  Part part;
+  auto shape = std::make_shared<KernelShape>();
+  part.format = model.format;
+  part.unit = model.unit;
+  part.unitAssumed = model.unitAssumed;
+  if (!options.unit.empty() && options.unit != model.unit) {
+    part.fileUnit = model.unit;
+    part.unit = options.unit;
+    part.unitAssumed = false;
+  }
+  part.problems = model.problems;
+  for (auto& b : model.bodies) {
+    PartBody body;
+    body.name = b.name;
+    body.color = b.color;
+    part.bodies.push_back(body);
+  }
+  BRep_Builder().MakeCompound(shape->all);
+  for (std::size_t i = 0; i < model.solids.size(); ++i) {
+    const TopoDS_Shape& solid = model.solids[i];
+    int body = model.solidBody[i];
+    GProp_GProps g;
+    BRepGProp::VolumeProperties(solid, g);
+    bool inverted = g.Mass() < 0;
+    part.bodies[static_cast<std::size_t>(body)].volume += std::abs(g.Mass());
+    BRep_Builder().Add(shape->all, solid);
+    for (TopExp_Explorer ex(solid, TopAbs_FACE); ex.More(); ex.Next()) {
+      TopoDS_Face face = TopoDS::Face(ex.Current());
+      if (face.Orientation() != TopAbs_FORWARD && face.Orientation() != TopAbs_REVERSED) continue;
+      if (inverted) face.Reverse();
+      int known = shape->faceMap.FindIndex(face) - 1;
+      if (known >= 0) {
+        auto& pf = part.faces[static_cast<std::size_t>(known)];
+        bool same = shape->faces[static_cast<std::size_t>(known)]->face.Orientation() == face.Orientation();
+        int& slot = pf.bodies[same ? 0 : 1];
+        if (slot < 0) slot = body;
+        continue;
+      }
+      shape->faceMap.Add(face);
+      auto kf = describeFace(face);
+      PartFace pf;
+      pf.kind = kf->kind;
+      pf.axis = kf->axis.allFinite() && kf->kind != SurfaceKind::Other && kf->kind != SurfaceKind::Sphere ? kf->axis : Vec3(0, 0, 0);
+      pf.radius = kf->kind == SurfaceKind::Torus ? kf->r2 : kf->kind == SurfaceKind::Cylinder || kf->kind == SurfaceKind::Sphere ? kf->r1 : 0;
+      GProp_GProps a;
+      BRepGProp::SurfaceProperties(face, a);
+      pf.area = a.Mass();
+      pf.center = toVec(a.CentreOfMass());
+      pf.bodies[0] = body;
+      if (model.faceInfoOf.IsBound(face)) {
+        const auto& info = model.faceInfo[static_cast<std::size_t>(model.faceInfoOf.Find(face))];
+        pf.name = info.name;
+        pf.color = info.color;
+      }
+      shape->faces.push_back(std::move(kf));
+      part.faces.push_back(pf);
+    }
+  }
+  for (std::size_t f = 0; f < shape->faces.size(); ++f) {
+    TopExp::MapShapes(shape->faces[f]->face, TopAbs_EDGE, shape->edgeMap);
+    TopExp::MapShapes(shape->faces[f]->face, TopAbs_VERTEX, shape->vertexMap);
+    for (int b : part.faces[f].bodies)
+      if (b >= 0) {
+        auto& list = part.bodies[static_cast<std::size_t>(b)].faces;
+        if (list.empty() || list.back() != static_cast<int>(f)) list.push_back(static_cast<int>(f));
+      }
+  }
+  describeEdges(*shape, part);
+  Bnd_Box rough;
+  BRepBndLib::Add(shape->all, rough, false);
+  double scale = rough.IsVoid() ? 0 : std::sqrt(rough.SquareExtent());
+  auto t = shape->tessellate(1e-3 * std::max(scale, 1e-9), 15 * kPi / 180);
+  if (!t) return t.problem();
+  part.display = *t;
+  keepSearchStarts(*shape, part.display);
+  for (std::size_t i = 0; i < part.display.triangles.size(); ++i) {
+    auto& f = part.faces[static_cast<std::size_t>(part.display.triangleFace[i])];
+    for (int v : part.display.triangles[i]) f.box.add(part.display.points[static_cast<std::size_t>(v)]);
+  }
+  for (auto& b : part.bodies)
+    for (int f : b.faces) b.box.add(part.faces[static_cast<std::size_t>(f)].box);
+  part.shape = shape;
+  return part;
+}
+
+Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options, Progress* progress) {
+  auto model = importKernelModel(path, ext, progress);
+  if (!model) return model.problem();
+  if (progress) progress->check();
+  try {
+    return partFromKernelModel(std::move(*model), options);
+  } catch (const Standard_Failure& e) {
+    Problem p;
+    p.code = "file.unreadable";
+    p.what = "the part cannot be used";
+    p.where = path;
+    p.why = std::string("the geometry kernel gave up: ") + e.GetMessageString();
+    p.todo = "export the part again, or mend it";
+    return p;
+  }
+}
+
+Result<Part> makeKernelPart(const std::string& recipe) {
+  std::istringstream in(recipe);
+  std::string what;
+  in >> what;
+  double a = 0, b = 0, c = 0;
+  in >> a >> b >> c;
+  KernelModel model;
+  model.unit = "mm";
+  model.format = "made";
+  TopoDS_Compound loose;
+  BRep_Builder().MakeCompound(loose);
+  auto add = [&](const TopoDS_Shape& s) { BRep_Builder().Add(loose, s); };
+  if (what == "box") add(BRepPrimAPI_MakeBox(a, b, c).Solid());
+  else if (what == "cylinder") add(BRepPrimAPI_MakeCylinder(a, b).Solid());
+  else if (what == "sphere") add(BRepPrimAPI_MakeSphere(a).Solid());
+  else if (what == "torus") add(BRepPrimAPI_MakeTorus(a, b).Solid());
+  else if (what == "boxes")
+    for (int i = 0; i < static_cast<int>(a); ++i) add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
+  else if (what == "shell")
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(), BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid()).Shape());
+  if (auto p = finishKernelModel(model, loose, 1)) return *p;
+  auto r = partFromKernelModel(std::move(model), {});
+  if (r) {
+    for (const auto& p : r->display.points) r->box.add(p);
+    for (std::size_t i = 0; i < r->bodies.size(); ++i) r->bodies[i].name = "body" + std::to_string(i + 1);
+  }
+  return r;
+}
+
+} // namespace tess

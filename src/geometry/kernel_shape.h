@@ -1,0 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Parts held by the geometry kernel (STEP, IGES, BREP).
+#pragma once
+#include "geometry/part.h"
+
+namespace tess {
+Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options, Progress* progress);
+/// A part of one analytic body, for tests and examples: "box a b c", "cylinder r h", "sphere r", "torus R r",
+/// "boxes n" (n unit cubes in a row that touch but do not share faces), "shell a t" (box with a cavity).
+Result<Part> makeKernelPart(const std::string& recipe);
+} // namespace tess

@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A part as an engineer sees it: bodies, faces, edges and points with names, colours and adjacency, whatever file it
+// came from. Seams and poles of closed surfaces do not appear. Shape questions go to a Shape behind this interface;
+// no kernel type leaks out of the module. Queries are const and may be called from several threads.
+#pragma once
+#include "base/problem.h"
+#include "base/progress.h"
+#include <memory>
+#include <string>
+
+namespace tess {
+
+enum class Dim : std::uint8_t { Point = 0, Edge = 1, Face = 2, Body = 3 };
+enum class SurfaceKind : std::uint8_t { Plane, Cylinder, Cone, Sphere, Torus, Other };
+const char* surfaceKindName(SurfaceKind k);
+const char* dimName(Dim d);
+
+using Color = std::array<float, 3>; ///< red, green, blue in [0, 1]
+
+struct PartPoint {
+  Vec3 at;
+  bool hidden = false; ///< only closes a ring edge; no corner an engineer would see
+};
+struct PartEdge {
+  std::array<int, 2> points{-1, -1}; ///< start and end; equal for a closed edge
+  std::vector<int> faces;            ///< faces that meet here, ascending, each once
+  double length = 0;
+  double t0 = 0, t1 = 1; ///< parameter range, t0 < t1
+};
+struct PartFace {
+  std::string name;
+  std::optional<Color> color;
+  SurfaceKind kind = SurfaceKind::Other;
+  double radius = 0;                  ///< of cylinder, sphere, or the smaller radius of a torus; else 0
+  Vec3 axis = Vec3::Zero();           ///< outward normal of a plane, axis of a cylinder, cone or torus
+  double area = 0;
+  Vec3 center = Vec3::Zero();         ///< centre of area
+  std::vector<int> edges;             ///< ascending, each once
+  std::array<int, 2> bodies{-1, -1};  ///< body behind the face (its normal points out of it), body in front; -1 none
+  Box box;
+};
+struct PartBody {
+  std::string name;
+  std::optional<Color> color;
+  std::vector<int> faces; ///< ascending
+  double volume = 0;
+  Box box;
+  bool closed = true;
+};
+
+/// A fine triangulation for display, projection and as the start of remeshing; conforming over the whole part.
+/// Triangles run counter-clockwise seen from the side to which their face's normal points.
+struct Tessellation {
+  struct Origin {
+    Dim dim = Dim::Face;
+    int entity = -1;
+    double t = 0; ///< curve parameter for Dim::Edge
+  };
+  std::vector<Vec3> points;
+  std::vector<Origin> origin;
+  std::vector<std::array<int, 3>> triangles;
+  std::vector<int> triangleFace;
+  std::vector<std::vector<int>> edgeChain; ///< per part edge: vertices from start to end
+  std::vector<std::vector<double>> edgeParam;
+};
+
+struct FaceProjection {
+  Vec3 point;
+  Vec3 normal;          ///< unit, in the face's direction
+  double curvature = 0; ///< largest absolute principal curvature, 1/length
+};
+struct EdgeProjection {
+  Vec3 point;
+  double t;
+};
+
+/// What answers shape questions; implemented over kernel shapes and over facets.
+class Shape {
+public:
+  virtual ~Shape() = default;
+  virtual Vec3 edgePoint(int edge, double t) const = 0;
+  virtual double edgeCurvature(int edge, double t) const = 0;
+  virtual EdgeProjection projectToEdge(int edge, const Vec3& p) const = 0;
+  virtual FaceProjection projectToFace(int face, const Vec3& p) const = 0;
+  /// Chord error at most `deflection` and turn between facets at most `angleRad`, as far as the shape allows.
+  virtual Result<Tessellation> tessellate(double deflection, double angleRad) const = 0;
+};
+
+struct LoadOptions {
+  std::string unit;          ///< overrides the file's unit; empty: as in the file
+  double facetAngleDeg = 30; ///< facet shapes: turn above which an edge is sharp
+};
+
+class Part {
+public:
+  std::string path, format;
+  std::string unit = "mm";
+  bool unitAssumed = false;      ///< the file does not say
+  std::string fileUnit;          ///< as the file says, when overridden
+  std::vector<PartBody> bodies;
+  std::vector<PartFace> faces;
+  std::vector<PartEdge> edges;
+  std::vector<PartPoint> points;
+  std::vector<Problem> problems; ///< health report: notes and warnings found while reading
+  bool faceted = false;
+  Box box;
+  Tessellation display;          ///< made on load: 1/1000 of the diagonal, 15 degrees
+  std::shared_ptr<const Shape> shape;
+
+  double diagonal() const { return box.diagonal(); }
+  double volume() const;
+  double surfaceArea() const;    ///< outer and shared faces, each once
+  int count(Dim d) const;
+  /// "182 x 96 x 96 mm"
+  std::string sizeText() const;
+};
+
+/// Reads STEP, IGES, BREP, STL, OBJ or PLY by the file's extension (content is checked). The problem of a failure
+/// says what is wrong and where. Bodies that touch share their faces afterwards.
+Result<Part> loadPart(const std::string& path, const LoadOptions& options = {}, Progress* progress = nullptr);
+
+} // namespace tess

@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/mesher.h"
+#include "mesher/tet.h"
+#include <chrono>
+#include <spdlog/spdlog.h>
+#include <tbb/global_control.h>
+
+namespace tess {
+namespace {
+
+class Clock {
+public:
+  explicit Clock(std::vector<std::pair<std::string, double>>& out) : m_out(out) {}
+  void lap(const std::string& name) {
+    auto now = std::chrono::steady_clock::now();
+    double s = std::chrono::duration<double>(now - m_last).count();
+    m_last = now;
+    for (auto& o : m_out)
+      if (o.first == name) {
+        o.second += s;
+        return;
+      }
+    m_out.push_back({name, s});
+  }
+
+private:
+  std::vector<std::pair<std::string, double>>& m_out;
+  std::chrono::steady_clock::time_point m_last = std::chrono::steady_clock::now();
+};
+
+/// Final numbering: surface points first, then inner ones in the order of the cells; cells sorted by region, then by
+/// the order of making. Nothing of it depends on threads or addresses.
+Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part) {
+  Mesh m;
+  m.unit = part.unit;
+  for (const auto& b : part.bodies) m.regions.push_back(b.name);
+  std::vector<std::int32_t> to(core.points.size(), -1);
+  auto node = [&](int v) {
+    std::int32_t& id = to[static_cast<std::size_t>(v)];
+    if (id < 0) {
+      id = static_cast<std::int32_t>(m.nodes.size());
+      m.nodes.push_back(core.points[static_cast<std::size_t>(v)]);
+      if (v < static_cast<int>(surface.points.size()))
+        m.nodeLink.push_back({static_cast<std::int8_t>(surface.dim[static_cast<std::size_t>(v)]), surface.entity[static_cast<std::size_t>(v)]});
+      else m.nodeLink.push_back({});
+    }
+    return id;
+  };
+  for (std::size_t i = 0; i < surface.triangles.size(); ++i) {
+    std::array<std::int32_t, 3> q;
+    for (std::size_t k = 0; k < 3; ++k) q[k] = node(surface.triangles[i][k]);
+    const auto& b = part.faces[static_cast<std::size_t>(surface.face[i])].bodies;
+    std::array<std::int32_t, 2> regions{b[0], b[1]};
+    if (b[0] < 0) { // cannot happen by construction of parts; keep the rule that a region lies behind
+      std::swap(q[1], q[2]);
+      std::swap(regions[0], regions[1]);
+    }
+    m.faces.add(ElementType::Tri3, q);
+    m.faceLink.push_back(surface.face[i]);
+    m.faceRegions.push_back(regions);
+  }
+  for (int r = 0; r < static_cast<int>(part.bodies.size()); ++r)
+    for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+      if (!core.alive(t) || core.region[static_cast<std::size_t>(t)] != r) continue;
+      std::array<std::int32_t, 4> q;
+      for (std::size_t k = 0; k < 4; ++k) q[k] = node(core.at(t).v[k]);
+      m.cells.add(ElementType::Tet4, q);
+      m.cellRegion.push_back(r);
+    }
+  return m;
+}
+
+Problem lostProblem(const RecoveryReport& r, const SurfaceMesh& s, const Part& part) {
+  Problem p;
+  p.fault = Fault::Meshing;
+  p.code = "tet.recovery";
+  p.what = std::to_string(r.lostEdges.size()) + " surface edges and " + std::to_string(r.lostFaces.size()) + " surface triangles could not be filled against";
+  auto add = [&](int v) {
+    p.places.push_back(s.points[static_cast<std::size_t>(v)]);
+    if (s.dim[static_cast<std::size_t>(v)] == Dim::Face) p.faces.push_back(s.entity[static_cast<std::size_t>(v)]);
+  };
+  for (const auto& e : r.lostEdges) add(e[0]);
+  for (const auto& f : r.lostFaces) add(f[0]);
+  for (std::size_t i = 0; i < std::min<std::size_t>(3, p.places.size()); ++i) p.where += (i ? ", " : "at ") + formatPoint(p.places[i]);
+  p.where += " " + part.unit;
+  p.why = "surfaces lie very close together there";
+  p.todo = "ask for a smaller size there";
+  return p;
+}
+
+} // namespace
+
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+  tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
+                            options.threads > 0 ? static_cast<std::size_t>(options.threads) : static_cast<std::size_t>(std::thread::hardware_concurrency()));
+  MeshOutcome out;
+  Clock clock(out.timings);
+  SizeField size = asked;
+  TetCore core;
+  SurfaceMesh surface;
+  constexpr int kRounds = 6;
+  for (int round = 0; round < kRounds; ++round) {
+    progress.stage("Surface", 0.05, 0.3);
+    auto s = meshSurface(part, size, progress);
+    if (!s) return s.problem();
+    surface = std::move(s->mesh);
+    out.surfaceDeviation = s->maxDeviation;
+    clock.lap("surface");
+    progress.stage("Filling", 0.3, 0.45);
+    auto r = recoverBoundary(core, surface, progress);
+    if (!r) return r.problem();
+    clock.lap("fill");
+    out.missingEdges = r->missingEdges;
+    out.missingFaces = r->missingFaces;
+    if (r->complete()) break;
+    if (round + 1 == kRounds) return lostProblem(*r, surface, part);
+    // What cannot be recovered is too coarse for its surroundings: ask for half the length there and begin again.
+    auto refine = [&](int a, int b) {
+      const Vec3 &p = surface.points[static_cast<std::size_t>(a)], &q = surface.points[static_cast<std::size_t>(b)];
+      size.addSegment(p, q, 0.5 * (p - q).norm(), kReasonMesher);
+    };
+    for (const auto& e : r->lostEdges) refine(e[0], e[1]);
+    for (const auto& f : r->lostFaces)
+      for (std::size_t k = 0; k < 3; ++k) refine(f[k], f[(k + 1) % 3]);
+    size.build();
+  }
+  if (auto p = assignRegions(core, surface, part)) return *p;
+  progress.stage("Points inside", 0.45, 0.65);
+  refineInside(core, size, progress);
+  clock.lap("points");
+  progress.stage("Improving", 0.65, 0.9);
+  auto stats = improveTets(core, surface, &part, size, progress);
+  spdlog::debug("improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, worst {:.4f} -> {:.4f}", stats.removals, stats.flips,
+                stats.moves, stats.collapses, stats.insertions, stats.worstBefore, stats.worstAfter);
+  clock.lap("improve");
+  out.mesh = collect(core, surface, part);
+  if (options.order == 2) {
+    progress.stage("Mid nodes", 0.9, 0.95);
+    auto c = makeQuadratic(out.mesh, part, progress);
+    out.straightenedMidNodes = c.straightened;
+    out.boundaryMidNodes = c.boundary;
+    clock.lap("quadratic");
+    if (c.straightened) {
+      Problem p;
+      p.severity = Severity::Note;
+      p.code = "mesh.straightened";
+      p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) + " boundary mid nodes were drawn towards their chords";
+      p.why = "on the true surface an element would have been inverted";
+      p.todo = "ask for a smaller turn per element there if the shape matters";
+      out.problems.push_back(p);
+    }
+  }
+  std::vector<std::size_t> count(part.bodies.size(), 0);
+  for (auto r : out.mesh.cellRegion) ++count[static_cast<std::size_t>(r)];
+  for (std::size_t b = 0; b < count.size(); ++b)
+    if (!count[b]) {
+      Problem p;
+      p.fault = Fault::Meshing;
+      p.code = "mesh.empty-body";
+      p.what = "body '" + part.bodies[b].name + "' got no elements";
+      p.where = "around " + formatPoint(part.bodies[b].box.center()) + " " + part.unit;
+      p.places.push_back(part.bodies[b].box.center());
+      p.why = "it is smaller than the surface could resolve, or fully overlapped by another body";
+      p.todo = "ask for a smaller size on this body";
+      out.problems.push_back(p);
+    }
+  return out;
+}
+
+} // namespace tess

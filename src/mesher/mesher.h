@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The whole way from a part and a size field to a mesh with regions and links to the geometry.
+#pragma once
+#include "mesh/mesh.h"
+#include "mesher/surface.h"
+
+namespace tess {
+
+struct MeshOptions {
+  int order = 1;   ///< 1 or 2
+  int threads = 0; ///< 0: all cores
+};
+
+struct MeshOutcome {
+  Mesh mesh;
+  std::vector<Problem> problems;
+  std::vector<std::pair<std::string, double>> timings; ///< stage, seconds
+  double surfaceDeviation = 0; ///< largest distance between surface triangles and the true faces
+  int straightenedMidNodes = 0;
+  int boundaryMidNodes = 0;
+  int missingEdges = 0, missingFaces = 0; ///< that had to be recovered
+};
+
+/// Meshes every body of the part. Throws Cancelled on a stop. The same input gives the same mesh for any `threads`.
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshOptions& options, Progress& progress);
+
+struct CurveStats {
+  int straightened = 0, boundary = 0;
+};
+/// Turns linear tets into quadratic ones: mid nodes on the true edges and faces; where an element would be inverted
+/// anywhere (Bernstein coefficients of its Jacobian; Johnen, Remacle & Geuzaine 2013), its mid nodes are drawn back
+/// towards their chords, inner ones first, until all coefficients are positive.
+CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress);
+
+/// Smallest Bernstein coefficient of the Jacobian of a tet10 over six times the volume of its straight counterpart;
+/// > 0 proves that the element is valid everywhere. `p`: 10 nodes.
+double quadraticValidity(const std::array<Vec3, 10>& p);
+
+} // namespace tess

@@ -1,0 +1,212 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/mesher.h"
+#include <cmath>
+#include <tbb/parallel_for.h>
+#include <unordered_map>
+
+namespace tess {
+namespace {
+
+/// The Jacobian of a tet10 is a cubic polynomial. Its 20 Bernstein coefficients are sums of products of three
+/// first-derivative control vectors: each derivative is linear with 4 control values (one per corner).
+struct Cubic {
+  // multi-index (i, j, k, l), i + j + k + l = 3, addressed by counting corner picks
+  static int index(int a, int b, int c) {
+    int n[4] = {0, 0, 0, 0};
+    ++n[a], ++n[b], ++n[c];
+    static const auto table = [] {
+      std::array<int, 256> t{};
+      int k = 0;
+      for (int x = 0; x <= 3; ++x)
+        for (int y = 0; x + y <= 3; ++y)
+          for (int z = 0; x + y + z <= 3; ++z) t[static_cast<std::size_t>(x * 64 + y * 16 + z * 4)] = k++;
+      return t;
+    }();
+    return table[static_cast<std::size_t>(n[0] * 64 + n[1] * 16 + n[2] * 4)];
+  }
+};
+
+} // namespace
+
+double quadraticValidity(const std::array<Vec3, 10>& p) {
+  // Quadratic control points: corners, and 2 m - (a + b) / 2 for each edge.
+  const auto& edges = topology(ElementType::Tet10).edge;
+  Vec3 c[4][4];
+  for (std::size_t i = 0; i < 4; ++i) c[i][i] = p[i];
+  for (std::size_t e = 0; e < 6; ++e) {
+    auto a = static_cast<std::size_t>(edges[e][0]), b = static_cast<std::size_t>(edges[e][1]);
+    c[a][b] = c[b][a] = 2 * p[4 + e] - 0.5 * (p[a] + p[b]);
+  }
+  // Derivative along edge 0 -> d has control vectors 2 (c[d][k] - c[0][k]), linear in the corners k.
+  Vec3 u[4], v[4], w[4];
+  for (int k = 0; k < 4; ++k) {
+    u[k] = 2 * (c[1][k] - c[0][k]);
+    v[k] = 2 * (c[2][k] - c[0][k]);
+    w[k] = 2 * (c[3][k] - c[0][k]);
+  }
+  double b[20] = {};
+  int count[20] = {};
+  for (int i = 0; i < 4; ++i)
+    for (int j = 0; j < 4; ++j) {
+      Vec3 x = u[i].cross(v[j]);
+      for (int k = 0; k < 4; ++k) {
+        int at = Cubic::index(i, j, k);
+        b[at] += x.dot(w[k]);
+        ++count[at];
+      }
+    }
+  double straight = (p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]), lo = 1e300;
+  for (int k = 0; k < 20; ++k) lo = std::min(lo, b[k] / count[k]);
+  return straight > 0 ? lo / straight : std::min(lo, -1.0);
+}
+
+CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
+  CurveStats stats;
+  const auto& tet = topology(ElementType::Tet10);
+  auto key = [](std::int32_t a, std::int32_t b) {
+    if (a > b) std::swap(a, b);
+    return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
+  };
+  struct Mid {
+    std::int32_t a, b;
+    GeometryLink link;
+    Vec3 chord, true_;
+    double share = 1; ///< 1: on the geometry, 0: on the chord
+  };
+  std::vector<Mid> mids;
+  std::unordered_map<std::uint64_t, std::int32_t> id;
+  id.reserve(mesh.cells.size() * 2);
+  const std::int32_t first = static_cast<std::int32_t>(mesh.nodes.size());
+  // Surface edges learn what they lie on: an edge between two faces lies on a part edge when both ends do.
+  std::unordered_map<std::uint64_t, GeometryLink> on;
+  for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
+    auto n = mesh.faces.of(f);
+    for (std::size_t k = 0; k < 3; ++k) {
+      GeometryLink link{2, mesh.faceLink[f]};
+      auto [it, fresh] = on.emplace(key(n[k], n[(k + 1) % 3]), link);
+      if (!fresh && it->second.entity != mesh.faceLink[f]) it->second = {1, -1};
+    }
+  }
+  auto edgesOf = [&](std::int32_t n, std::vector<int>& out) {
+    out.clear();
+    const auto& l = mesh.nodeLink[static_cast<std::size_t>(n)];
+    if (l.dim == 1) out.push_back(l.entity);
+    if (l.dim == 0)
+      for (std::size_t e = 0; e < part.edges.size(); ++e)
+        if (part.edges[e].points[0] == l.entity || part.edges[e].points[1] == l.entity) out.push_back(static_cast<int>(e));
+  };
+  ElementBlock cells;
+  cells.start.reserve(mesh.cells.size() + 1);
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+    auto n = mesh.cells.of(c);
+    std::array<std::int32_t, 10> q;
+    std::copy(n.begin(), n.begin() + 4, q.begin());
+    for (std::size_t e = 0; e < 6; ++e) {
+      std::int32_t a = n[static_cast<std::size_t>(tet.edge[e][0])], b = n[static_cast<std::size_t>(tet.edge[e][1])];
+      auto [it, fresh] = id.emplace(key(a, b), first + static_cast<std::int32_t>(mids.size()));
+      if (fresh) {
+        Mid m{a, b, {}, 0.5 * (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]), Vec3::Zero()};
+        m.true_ = m.chord;
+        if (auto l = on.find(key(a, b)); l != on.end()) m.link = l->second;
+        mids.push_back(m);
+      }
+      q[4 + e] = it->second;
+    }
+    cells.add(ElementType::Tet10, q);
+  }
+  progress.check();
+  tbb::parallel_for(std::size_t(0), mids.size(), [&](std::size_t k) {
+    Mid& m = mids[k];
+    if (progress.stopped() || m.link.dim == 3) return;
+    if (m.link.dim == 1) { // the part edge both ends lie on; the nearest if there are several
+      std::vector<int> ea, eb;
+      edgesOf(m.a, ea);
+      edgesOf(m.b, eb);
+      double best = 1e300;
+      for (int e : ea)
+        if (std::find(eb.begin(), eb.end(), e) != eb.end()) {
+          Vec3 p = part.shape->projectToEdge(e, m.chord).point;
+          if ((p - m.chord).norm() < best) {
+            best = (p - m.chord).norm();
+            m.link.entity = e;
+            m.true_ = p;
+          }
+        }
+      if (m.link.entity < 0) m.link = {3, -1};
+      return;
+    }
+    m.true_ = part.shape->projectToFace(m.link.entity, m.chord).point;
+    // A projection that jumps (folded face, self-near surface) is no mid node.
+    double l = (mesh.nodes[static_cast<std::size_t>(m.a)] - mesh.nodes[static_cast<std::size_t>(m.b)]).norm();
+    if ((m.true_ - m.chord).norm() > 0.5 * l) m.true_ = m.chord;
+  });
+  progress.check();
+  auto place = [&](const Mid& m) { return Vec3(m.chord + m.share * (m.true_ - m.chord)); };
+  auto validity = [&](std::size_t c) {
+    auto n = cells.of(c);
+    std::array<Vec3, 10> p;
+    for (std::size_t i = 0; i < 4; ++i) p[i] = mesh.nodes[static_cast<std::size_t>(n[i])];
+    for (std::size_t i = 4; i < 10; ++i) {
+      const Mid& m = mids[static_cast<std::size_t>(n[i] - first)];
+      p[i] = place(m);
+    }
+    return quadraticValidity(p);
+  };
+  // Inner mid nodes of a curved element may follow its curved sides half-way; boundary ones are drawn back last.
+  constexpr double kValid = 0.02;
+  for (int round = 0; round < 30; ++round) {
+    progress.check();
+    std::vector<char> bad(cells.size(), 0);
+    tbb::parallel_for(std::size_t(0), cells.size(), [&](std::size_t c) { bad[c] = validity(c) < kValid; });
+    bool any = false;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
+      if (!bad[c]) continue;
+      any = true;
+      auto n = cells.of(c);
+      if (round < 4) {
+        // Move the straight inner mid nodes along with the mean displacement of the curved ones next to them.
+        Vec3 mean(0, 0, 0);
+        int curved = 0;
+        for (std::size_t i = 4; i < 10; ++i) {
+          const Mid& m = mids[static_cast<std::size_t>(n[i] - first)];
+          if (m.link.dim != 3) mean += m.true_ - m.chord, ++curved;
+        }
+        if (!curved) continue;
+        mean /= 6.0;
+        for (std::size_t i = 4; i < 10; ++i) {
+          Mid& m = mids[static_cast<std::size_t>(n[i] - first)];
+          if (m.link.dim == 3) {
+            m.true_ = m.chord + 0.5 * (m.true_ - m.chord + mean);
+            m.share = 1;
+          }
+        }
+        continue;
+      }
+      for (std::size_t i = 4; i < 10; ++i) {
+        Mid& m = mids[static_cast<std::size_t>(n[i] - first)];
+        if (m.link.dim == 3) m.true_ = m.chord;
+        else m.share = round > 25 ? 0 : 0.75 * m.share;
+      }
+    }
+    if (!any) break;
+  }
+  for (const auto& m : mids) {
+    mesh.nodes.push_back(place(m));
+    mesh.nodeLink.push_back(m.link.dim == 3 ? GeometryLink{} : m.link);
+    if (m.link.dim != 3) {
+      ++stats.boundary;
+      if (m.share < 1) ++stats.straightened;
+    }
+  }
+  mesh.cells = std::move(cells);
+  ElementBlock faces;
+  for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
+    auto n = mesh.faces.of(f);
+    std::array<std::int32_t, 6> q{n[0], n[1], n[2], id.at(key(n[0], n[1])), id.at(key(n[1], n[2])), id.at(key(n[2], n[0]))};
+    faces.add(ElementType::Tri6, q);
+  }
+  mesh.faces = std::move(faces);
+  return stats;
+}
+
+} // namespace tess

@@ -1,0 +1,651 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
+// parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
+#include "mesher/surface.h"
+#include "mesher/surface_graph.h"
+#include <cmath>
+#include <set>
+#include <tbb/parallel_for.h>
+#include <unordered_set>
+
+namespace tess {
+namespace {
+
+double minAngle(const Vec3& a, const Vec3& b, const Vec3& c) {
+  double la = (b - c).squaredNorm(), lb = (c - a).squaredNorm(), lc = (a - b).squaredNorm();
+  // The smallest angle faces the shortest side.
+  double lo = std::min({la, lb, lc});
+  double other = lo == la ? std::sqrt(lb * lc) : lo == lb ? std::sqrt(la * lc) : std::sqrt(la * lb);
+  if (other <= 0) return 0;
+  return std::acos(std::clamp((la + lb + lc - 2 * lo) / (2 * other), -1.0, 1.0));
+}
+
+/// Expected normal of a triangle of `face`: of the true face below its middle.
+Vec3 trueNormal(const Part& part, int face, const Vec3& a, const Vec3& b, const Vec3& c) {
+  if (part.faces[static_cast<std::size_t>(face)].kind == SurfaceKind::Plane) return part.faces[static_cast<std::size_t>(face)].axis;
+  return part.shape->projectToFace(face, (a + b + c) / 3).normal;
+}
+
+/// Turns the feature lines of the tessellation into the divided edges. Works on all faces together, since every
+/// change at a line concerns all faces that meet there.
+class LineStage {
+public:
+  LineStage(const Part& part, SurfaceGraph& g) : m_part(part), m_g(g) {}
+  std::vector<std::vector<int>> chains; ///< per part edge, current vertices from start to end
+  std::vector<std::vector<double>> params;
+
+  void place(int edge, const std::vector<double>& wanted) {
+    auto& c = chains[static_cast<std::size_t>(edge)];
+    auto& s = params[static_cast<std::size_t>(edge)];
+    std::set<int> keep;
+    std::vector<int> fresh;
+    double span = m_part.edges[static_cast<std::size_t>(edge)].t1 - m_part.edges[static_cast<std::size_t>(edge)].t0;
+    for (double t : wanted) {
+      std::size_t i = static_cast<std::size_t>(std::upper_bound(s.begin(), s.end(), t) - s.begin());
+      i = std::clamp<std::size_t>(i, 1, s.size() - 1);
+      if (std::abs(s[i] - t) < 1e-7 * span && i + 1 < s.size()) {
+        keep.insert(c[i]);
+        continue;
+      }
+      if (std::abs(s[i - 1] - t) < 1e-7 * span && i > 1) {
+        keep.insert(c[i - 1]);
+        continue;
+      }
+      int v = m_g.split(c[i - 1], c[i], m_part.shape->edgePoint(edge, t), Dim::Edge, edge);
+      c.insert(c.begin() + static_cast<std::ptrdiff_t>(i), v);
+      s.insert(s.begin() + static_cast<std::ptrdiff_t>(i), t);
+      keep.insert(v);
+    }
+    m_keep.push_back(std::move(keep));
+  }
+
+  /// Removes tessellation points that are not wanted; those whose removal would fold a face stay. Returns how many stay.
+  int thin() {
+    int left = 0;
+    for (int round = 0; round < 6; ++round) {
+      left = 0;
+      int removed = 0;
+      for (std::size_t e = 0; e < chains.size(); ++e) {
+        auto& c = chains[e];
+        auto& s = params[e];
+        for (std::size_t i = 1; i + 1 < c.size();) {
+          if (m_keep[e].count(c[i])) {
+            ++i;
+            continue;
+          }
+          int a = c[i - 1], b = c[i + 1];
+          double la = (m_g.pt(c[i]) - m_g.pt(a)).norm(), lb = (m_g.pt(c[i]) - m_g.pt(b)).norm();
+          if (lb < la) std::swap(a, b);
+          bool closes = c.size() <= 3 && c.front() == c.back();
+          if (!closes && (tryCollapse(c[i], a, static_cast<int>(e)) || tryCollapse(c[i], b, static_cast<int>(e)))) {
+            c.erase(c.begin() + static_cast<std::ptrdiff_t>(i));
+            s.erase(s.begin() + static_cast<std::ptrdiff_t>(i));
+            ++removed;
+          } else {
+            ++left;
+            ++i;
+          }
+        }
+      }
+      if (!left) break;
+      if (!removed && round > 1) break;
+      improveFlips();
+    }
+    return left;
+  }
+
+  /// Delaunay-like flips in all faces, so that collapses at the lines find room.
+  void improveFlips() {
+    for (int pass = 0; pass < 3; ++pass) {
+      int flips = 0;
+      for (int t = 0; t < static_cast<int>(m_g.tris.size()); ++t)
+        for (int k = 0; k < 3 && m_g.alive(t); ++k) flips += tryFlip(t, k);
+      if (!flips) break;
+    }
+  }
+
+private:
+  const Part& m_part;
+  SurfaceGraph& m_g;
+  std::vector<std::set<int>> m_keep;
+
+  bool tryFlip(int t, int k) {
+    int a = m_g.tri(t)[static_cast<std::size_t>(k)], b = m_g.tri(t)[static_cast<std::size_t>((k + 1) % 3)];
+    if (m_g.isFeature(a, b)) return false;
+    std::array<int, 16> at;
+    if (m_g.edgeTris(a, b, at) != 2) return false;
+    int o = at[0] == t ? at[1] : at[0];
+    if (m_g.face[static_cast<std::size_t>(o)] != m_g.face[static_cast<std::size_t>(t)] || o < t) return false;
+    int c = m_g.apex(t, a, b), d = m_g.apex(o, a, b);
+    if (c == d || m_g.connected(c, d)) return false;
+    const Vec3 &pa = m_g.pt(a), &pb = m_g.pt(b), &pc = m_g.pt(c), &pd = m_g.pt(d);
+    double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)), then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
+    if (then <= now * 1.0001) return false;
+    int f = m_g.face[static_cast<std::size_t>(t)];
+    // t runs a -> b -> c: after the flip (a, d, c) and (d, b, c)
+    if (trueNormal(m_part, f, pa, pd, pc).dot(triangleNormal(pa, pd, pc)) < 0.5) return false;
+    if (trueNormal(m_part, f, pd, pb, pc).dot(triangleNormal(pd, pb, pc)) < 0.5) return false;
+    m_g.flip(a, b, t, o);
+    return true;
+  }
+
+  bool tryCollapse(int v, int w, int edge) {
+    if (!m_g.canCollapse(v, w)) return false;
+    for (int t : m_g.starOf(v)) {
+      if (m_g.has(t, w)) continue;
+      std::array<Vec3, 3> q;
+      for (std::size_t k = 0; k < 3; ++k) {
+        int x = m_g.tri(t)[k];
+        q[k] = m_g.pt(x == v ? w : x);
+      }
+      Vec3 n = triangleNormal(q[0], q[1], q[2]);
+      if (n.squaredNorm() == 0) return false;
+      double longest = std::max({(q[0] - q[1]).norm(), (q[1] - q[2]).norm(), (q[2] - q[0]).norm()});
+      if (2 * triangleArea(q[0], q[1], q[2]) < 1e-5 * longest * longest) return false;
+      if (n.dot(trueNormal(m_part, m_g.face[static_cast<std::size_t>(t)], q[0], q[1], q[2])) < 0.3) return false;
+    }
+    (void)edge;
+    m_g.collapse(v, w);
+    return true;
+  }
+};
+
+/// Remeshes one face; its boundary vertices and feature edges stay as they are.
+class FacePatch {
+public:
+  FacePatch(const Part& part, int face, const SizeField& size, Progress& progress) : m_part(part), m_face(face), m_size(size), m_progress(progress) {}
+  SurfaceGraph g;
+  std::vector<int> globalId; ///< per local vertex, -1 for new ones
+
+  void run() {
+    m_h.resize(g.points.size());
+    for (std::size_t i = 0; i < g.points.size(); ++i) m_h[i] = m_size.at(g.points[i]);
+    for (int round = 0; round < 12; ++round) {
+      m_progress.check();
+      bool late = round >= 8;
+      int changes = splitLong(round) + (late ? 0 : collapseShort());
+      flips(true);
+      smooth();
+      flips(late);
+      if (round >= 4 && changes == 0 && round < 10) round = 10; // two closing rounds
+    }
+    separateCorners();
+  }
+
+  /// Splits inner edge (a, b), named by global ids; used when another face has the same edge.
+  bool splitShared(int globalA, int globalB) {
+    int a = -1, b = -1;
+    for (std::size_t i = 0; i < globalId.size(); ++i) {
+      if (globalId[i] == globalA) a = static_cast<int>(i);
+      if (globalId[i] == globalB) b = static_cast<int>(i);
+    }
+    if (a < 0 || b < 0 || !g.connected(a, b) || g.isFeature(a, b)) return false;
+    splitAt(a, b);
+    flips(false);
+    smooth();
+    return true;
+  }
+
+private:
+  const Part& m_part;
+  int m_face;
+  const SizeField& m_size;
+  Progress& m_progress;
+  std::vector<double> m_h;
+
+  bool fixed(int v) const { return g.dim[static_cast<std::size_t>(v)] != Dim::Face; }
+  Vec3 onFace(const Vec3& p) const { return m_part.shape->projectToFace(m_face, p).point; }
+  Vec3 expected(const Vec3& a, const Vec3& b, const Vec3& c) const { return trueNormal(m_part, m_face, a, b, c); }
+  bool upright(const Vec3& a, const Vec3& b, const Vec3& c, double limit) const {
+    return triangleNormal(a, b, c).dot(expected(a, b, c)) > limit;
+  }
+
+  int splitAt(int a, int b) {
+    Vec3 m = onFace(0.5 * (g.pt(a) + g.pt(b)));
+    int v = g.split(a, b, m, Dim::Face, m_face);
+    globalId.push_back(-1);
+    m_h.push_back(m_size.at(m));
+    return v;
+  }
+
+  struct Edge {
+    int a, b;
+    double rank;
+  };
+  template <class F> std::vector<Edge> collect(F&& rank) const {
+    std::vector<Edge> r;
+    for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+      if (!g.alive(t)) continue;
+      for (std::size_t k = 0; k < 3; ++k) {
+        int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
+        if (a > b || g.isFeature(a, b)) continue; // an inner edge is met from both sides, once with a < b
+        double x = rank(a, b);
+        if (x > 0) r.push_back({a, b, x});
+      }
+    }
+    std::sort(r.begin(), r.end(), [](const Edge& x, const Edge& y) { return x.rank != y.rank ? x.rank > y.rank : std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    return r;
+  }
+
+  int splitLong(int round) {
+    int n = 0;
+    bool curved = m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane;
+    auto edges = collect([&](int a, int b) {
+      double l = (g.pt(a) - g.pt(b)).norm(), h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
+      double r = l / h;
+      if (l > 2 * h) r = std::max(r, l / m_size.at(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
+      if (r > 1.36) return r;
+      // An edge that leaves the curved face by much must be split though it is short enough.
+      if (curved && r > 0.5 && round > 1) {
+        Vec3 m = 0.5 * (g.pt(a) + g.pt(b));
+        if ((onFace(m) - m).norm() > 0.16 * l) return r;
+      }
+      return 0.0;
+    });
+    for (const auto& e : edges) {
+      if (!g.connected(e.a, e.b)) continue;
+      splitAt(e.a, e.b);
+      ++n;
+    }
+    return n;
+  }
+
+  bool collapseGood(int v, int w, const Vec3& to) const {
+    for (int t : g.starOf(v)) {
+      if (g.has(t, w)) continue;
+      std::array<Vec3, 3> q;
+      for (std::size_t k = 0; k < 3; ++k) q[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
+      for (std::size_t k = 0; k < 3; ++k) { // no new edge that would be split again
+        int x = g.tri(t)[k];
+        if (x == v || x == w) continue;
+        if ((g.pt(x) - to).norm() > 1.33 * 0.5 * (m_h[static_cast<std::size_t>(x)] + m_h[static_cast<std::size_t>(w)])) return false;
+      }
+      if (!upright(q[0], q[1], q[2], 0.5)) return false;
+    }
+    return true;
+  }
+
+  int collapseShort() {
+    int n = 0;
+    auto edges = collect([&](int a, int b) {
+      double l = (g.pt(a) - g.pt(b)).norm(), h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
+      return l < 0.72 * h ? h / l : 0.0;
+    });
+    for (const auto& e : edges) {
+      int v = e.a, w = e.b;
+      if (g.starOf(v).empty() || g.starOf(w).empty() || !g.connected(v, w)) continue;
+      if (fixed(v)) std::swap(v, w);
+      if (fixed(v)) continue; // both on the boundary
+      for (int k = 0; k < 2; ++k) {
+        if (!fixed(v) && g.canCollapse(v, w) && collapseGood(v, w, g.pt(w))) {
+          g.collapse(v, w);
+          ++n;
+          break;
+        }
+        std::swap(v, w);
+      }
+    }
+    return n;
+  }
+
+  void flips(bool byAngle) {
+    for (int pass = 0; pass < 4; ++pass) {
+      int n = 0;
+      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t)
+        for (std::size_t k = 0; k < 3; ++k)
+          if (g.alive(t)) n += tryFlip(t, g.tri(t)[k], g.tri(t)[(k + 1) % 3], byAngle);
+      if (!n) break;
+    }
+  }
+
+  bool tryFlip(int t, int a, int b, bool byAngle) {
+    if (g.isFeature(a, b)) return false;
+    std::array<int, 16> at;
+    if (g.edgeTris(a, b, at) != 2) return false;
+    int o = at[0] == t ? at[1] : at[0];
+    if (o < t) return false;
+    int c = g.apex(t, a, b), d = g.apex(o, a, b);
+    if (c == d || g.connected(c, d)) return false;
+    const Vec3 &pa = g.pt(a), &pb = g.pt(b), &pc = g.pt(c), &pd = g.pt(d);
+    auto angleAt = [](const Vec3& p, const Vec3& q, const Vec3& r) {
+      Vec3 x = q - p, y = r - p;
+      return std::atan2(x.cross(y).norm(), x.dot(y));
+    };
+    if (byAngle) {
+      double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)), then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
+      if (then <= now + 1e-6) return false;
+    } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6) return false;
+    if (!upright(pa, pd, pc, 0.7) || !upright(pd, pb, pc, 0.7)) {
+      // allowed when it mends something worse
+      double before = std::min(triangleNormal(pa, pb, pc).dot(expected(pa, pb, pc)), triangleNormal(pb, pa, pd).dot(expected(pb, pa, pd)));
+      double after = std::min(triangleNormal(pa, pd, pc).dot(expected(pa, pd, pc)), triangleNormal(pd, pb, pc).dot(expected(pd, pb, pc)));
+      if (after <= before) return false;
+    }
+    g.flip(a, b, t, o);
+    return true;
+  }
+
+  void smooth() {
+    for (int v = 0; v < static_cast<int>(g.points.size()); ++v) {
+      if (fixed(v) || g.starOf(v).empty()) continue;
+      // Centroid of the neighbours' triangles, weighted by area in units of the local size.
+      Vec3 sum(0, 0, 0);
+      double weight = 0, before = kPi;
+      for (int t : g.starOf(v)) {
+        const auto& q = g.tri(t);
+        const Vec3 &a = g.pt(q[0]), &b = g.pt(q[1]), &c = g.pt(q[2]);
+        double h = (m_h[static_cast<std::size_t>(q[0])] + m_h[static_cast<std::size_t>(q[1])] + m_h[static_cast<std::size_t>(q[2])]) / 3;
+        double w = triangleArea(a, b, c) / (h * h);
+        sum += w * (a + b + c) / 3;
+        weight += w;
+        before = std::min(before, minAngle(a, b, c));
+      }
+      if (weight <= 0) continue;
+      Vec3 to = sum / weight;
+      for (int attempt = 0; attempt < 3; ++attempt) {
+        Vec3 p = onFace(attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
+        double after = kPi;
+        bool good = true;
+        for (int t : g.starOf(v)) {
+          std::array<Vec3, 3> q;
+          for (std::size_t k = 0; k < 3; ++k) q[k] = g.tri(t)[k] == v ? p : g.pt(g.tri(t)[k]);
+          after = std::min(after, minAngle(q[0], q[1], q[2]));
+          if (!upright(q[0], q[1], q[2], 0.6)) good = false;
+        }
+        if (good && (after > before || after > 0.5)) {
+          g.points[static_cast<std::size_t>(v)] = p;
+          m_h[static_cast<std::size_t>(v)] = m_size.at(p);
+          break;
+        }
+      }
+    }
+  }
+
+  /// A triangle whose three corners all lie on edges of one sharp wedge leaves its tetrahedra no room; splitting is left
+  /// to the volume. Here only triangles that lie flat between two feature edges of a smooth join are opened.
+  void separateCorners() {
+    for (int t = 0, n = static_cast<int>(g.tris.size()); t < n; ++t) {
+      if (!g.alive(t)) continue;
+      auto q = g.tri(t);
+      if (minAngle(g.pt(q[0]), g.pt(q[1]), g.pt(q[2])) > 2 * kPi / 180) continue;
+      std::size_t longest = 0;
+      double best = 0;
+      for (std::size_t k = 0; k < 3; ++k) {
+        double l = (g.pt(q[k]) - g.pt(q[(k + 1) % 3])).norm();
+        if (l > best) best = l, longest = k;
+      }
+      int a = q[longest], b = q[(longest + 1) % 3];
+      if (g.isFeature(a, b)) continue;
+      std::array<int, 16> at;
+      if (g.edgeTris(a, b, at) == 2) {
+        int o = at[0] == t ? at[1] : at[0];
+        int c = g.apex(t, a, b), d = g.apex(o, a, b);
+        if (c != d && !g.connected(c, d) && upright(g.pt(a), g.pt(d), g.pt(c), 0.2) && upright(g.pt(d), g.pt(b), g.pt(c), 0.2)) g.flip(a, b, t, o);
+      }
+    }
+  }
+};
+
+SurfaceMesh assemble(const SurfaceGraph& lines, const std::vector<std::unique_ptr<FacePatch>>& patches, std::vector<std::vector<int>>& ids,
+                     const std::vector<std::vector<int>>& chains) {
+  SurfaceMesh m;
+  std::vector<int> to(lines.points.size(), -1);
+  for (std::size_t v = 0; v < lines.points.size(); ++v) {
+    if (lines.dim[v] == Dim::Face || lines.star[v].empty()) continue;
+    to[v] = static_cast<int>(m.points.size());
+    m.points.push_back(lines.points[v]);
+    m.dim.push_back(lines.dim[v]);
+    m.entity.push_back(lines.entity[v]);
+  }
+  ids.assign(patches.size(), {});
+  for (std::size_t f = 0; f < patches.size(); ++f) {
+    const auto& g = patches[f]->g;
+    auto& id = ids[f];
+    id.assign(g.points.size(), -1);
+    for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+      if (!g.alive(t)) continue;
+      std::array<int, 3> q = g.tri(t);
+      for (int& v : q) {
+        int& k = id[static_cast<std::size_t>(v)];
+        if (k < 0) {
+          int global = patches[f]->globalId[static_cast<std::size_t>(v)];
+          if (g.dim[static_cast<std::size_t>(v)] != Dim::Face && global >= 0) k = to[static_cast<std::size_t>(global)];
+          else {
+            k = static_cast<int>(m.points.size());
+            m.points.push_back(g.points[static_cast<std::size_t>(v)]);
+            m.dim.push_back(Dim::Face);
+            m.entity.push_back(static_cast<int>(f));
+          }
+        }
+        v = k;
+      }
+      m.triangles.push_back(q);
+      m.face.push_back(static_cast<int>(f));
+    }
+  }
+  for (const auto& c : chains) {
+    std::vector<int> n;
+    for (int v : c) n.push_back(to[static_cast<std::size_t>(v)]);
+    m.edgeNodes.push_back(n);
+  }
+  return m;
+}
+
+/// Inner edges that two faces have in common would join four triangles; each face splits its own.
+int separateFaces(const SurfaceGraph& lines, std::vector<std::unique_ptr<FacePatch>>& patches) {
+  struct Use {
+    int face;
+    bool shared = false;
+  };
+  std::unordered_map<std::uint64_t, Use> seen;
+  std::vector<std::pair<int, std::uint64_t>> todo;
+  for (std::size_t f = 0; f < patches.size(); ++f) {
+    const auto& p = *patches[f];
+    for (int t = 0; t < static_cast<int>(p.g.tris.size()); ++t) {
+      if (!p.g.alive(t)) continue;
+      for (std::size_t k = 0; k < 3; ++k) {
+        int a = p.g.tri(t)[k], b = p.g.tri(t)[(k + 1) % 3];
+        int ga = p.globalId[static_cast<std::size_t>(a)], gb = p.globalId[static_cast<std::size_t>(b)];
+        if (ga < 0 || gb < 0 || a > b || p.g.dim[static_cast<std::size_t>(a)] == Dim::Face || p.g.dim[static_cast<std::size_t>(b)] == Dim::Face) continue;
+        if (p.g.isFeature(a, b)) continue;
+        std::uint64_t key = SurfaceGraph::key(ga, gb);
+        if (lines.feature.count(key)) { // an inner edge that doubles a divided edge
+          todo.push_back({static_cast<int>(f), key});
+          continue;
+        }
+        auto [it, fresh] = seen.emplace(key, Use{static_cast<int>(f)});
+        if (fresh || it->second.face == static_cast<int>(f)) continue;
+        if (!it->second.shared) todo.push_back({it->second.face, key});
+        it->second.shared = true;
+        todo.push_back({static_cast<int>(f), key});
+      }
+    }
+  }
+  for (auto [f, key] : todo) patches[static_cast<std::size_t>(f)]->splitShared(static_cast<int>(key >> 32), static_cast<int>(key & 0xffffffffu));
+  return static_cast<int>(todo.size());
+}
+
+struct Attempt {
+  SurfaceMesh mesh;
+  int stayedFiner = 0;
+};
+
+Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& size, Progress& progress) {
+  SurfaceGraph g;
+  for (std::size_t i = 0; i < tess.points.size(); ++i) g.addPoint(tess.points[i], tess.origin[i].dim, tess.origin[i].entity);
+  for (std::size_t i = 0; i < tess.triangles.size(); ++i) g.addTriangle(tess.triangles[i], tess.triangleFace[i]);
+  LineStage lines(part, g);
+  lines.chains = tess.edgeChain;
+  lines.params = tess.edgeParam;
+  for (std::size_t e = 0; e < lines.chains.size(); ++e)
+    for (std::size_t i = 0; i + 1 < lines.chains[e].size(); ++i)
+      g.feature[SurfaceGraph::key(lines.chains[e][i], lines.chains[e][i + 1])] = static_cast<int>(e);
+
+  // Edges with common ends must differ in at least one inner node.
+  std::unordered_map<std::uint64_t, int> byEnds;
+  for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
+  std::vector<std::vector<double>> division(part.edges.size());
+  tbb::parallel_for(std::size_t(0), part.edges.size(), [&](std::size_t e) {
+    if (progress.stopped()) return;
+    bool twin = byEnds.at(SurfaceGraph::key(part.edges[e].points[0], part.edges[e].points[1])) > 1;
+    division[e] = divideEdge(part, static_cast<int>(e), size, twin ? 2 : 1);
+  });
+  progress.check();
+  lines.improveFlips();
+  for (std::size_t e = 0; e < part.edges.size(); ++e) lines.place(static_cast<int>(e), division[e]);
+  progress.check();
+  lines.improveFlips();
+  Attempt out;
+  out.stayedFiner = lines.thin();
+  progress.report(0.3);
+
+  std::vector<std::unique_ptr<FacePatch>> patches;
+  std::vector<int> local(g.points.size(), -1);
+  std::vector<std::vector<int>> byFace(part.faces.size());
+  for (int t = 0; t < static_cast<int>(g.tris.size()); ++t)
+    if (g.alive(t)) byFace[static_cast<std::size_t>(g.face[static_cast<std::size_t>(t)])].push_back(t);
+  for (std::size_t f = 0; f < part.faces.size(); ++f) {
+    auto p = std::make_unique<FacePatch>(part, static_cast<int>(f), size, progress);
+    for (int t : byFace[f]) {
+      std::array<int, 3> q = g.tri(t);
+      for (int& v : q) {
+        int& id = local[static_cast<std::size_t>(v)];
+        if (id < 0) {
+          id = p->g.addPoint(g.pt(v), g.dim[static_cast<std::size_t>(v)], g.entity[static_cast<std::size_t>(v)]);
+          p->globalId.push_back(v);
+        }
+        v = id;
+      }
+      p->g.addTriangle(q, static_cast<int>(f));
+    }
+    for (int t : byFace[f])
+      for (std::size_t k = 0; k < 3; ++k) {
+        int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
+        auto it = g.feature.find(SurfaceGraph::key(a, b));
+        if (it != g.feature.end()) p->g.feature[SurfaceGraph::key(local[static_cast<std::size_t>(a)], local[static_cast<std::size_t>(b)])] = it->second;
+      }
+    for (int v : p->globalId) local[static_cast<std::size_t>(v)] = -1;
+    patches.push_back(std::move(p));
+  }
+  std::atomic<int> done{0};
+  tbb::parallel_for(std::size_t(0), patches.size(), [&](std::size_t f) {
+    if (progress.stopped()) return;
+    try {
+      patches[f]->run();
+      progress.report(0.3 + 0.6 * ++done / static_cast<double>(patches.size()));
+    } catch (const Cancelled&) {}
+  });
+  progress.check();
+  for (int k = 0; k < 5 && separateFaces(g, patches) > 0; ++k) progress.check();
+  std::vector<std::vector<int>> ids;
+  out.mesh = assemble(g, patches, ids, lines.chains);
+  return out;
+}
+
+} // namespace
+
+std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, int atLeast) {
+  const PartEdge& e = part.edges[static_cast<std::size_t>(edge)];
+  bool closed = e.points[0] == e.points[1];
+  // Sample finely enough for both the curve and the size: refine until a step is short against the size there.
+  struct Sample {
+    double t;
+    Vec3 p;
+    double h;
+  };
+  auto sample = [&](double t) {
+    Vec3 p = part.shape->edgePoint(edge, t);
+    return Sample{t, p, size.at(p)};
+  };
+  std::vector<Sample> s;
+  const int start = 8;
+  for (int i = 0; i <= start; ++i) s.push_back(sample(e.t0 + (e.t1 - e.t0) * i / start));
+  for (int round = 0; round < 14; ++round) {
+    std::vector<Sample> finer;
+    bool changed = false;
+    for (std::size_t i = 0; i + 1 < s.size(); ++i) {
+      finer.push_back(s[i]);
+      if ((s[i + 1].p - s[i].p).norm() > 0.25 * std::min(s[i].h, s[i + 1].h)) {
+        finer.push_back(sample(0.5 * (s[i].t + s[i + 1].t)));
+        changed = true;
+      }
+    }
+    finer.push_back(s.back());
+    s = std::move(finer);
+    if (!changed || s.size() > 2000000) break;
+  }
+  std::vector<double> acc{0};
+  double turn = 0;
+  for (std::size_t i = 1; i < s.size(); ++i) {
+    acc.push_back(acc.back() + (s[i].p - s[i - 1].p).norm() * 0.5 * (1 / s[i].h + 1 / s[i - 1].h));
+    if (i > 1) {
+      Vec3 a = s[i - 1].p - s[i - 2].p, b = s[i].p - s[i - 1].p;
+      double l = a.norm() * b.norm();
+      if (l > 0) turn += std::acos(std::clamp(a.dot(b) / l, -1.0, 1.0));
+    }
+  }
+  int n = std::max({static_cast<int>(std::lround(acc.back())), atLeast, static_cast<int>(std::ceil(turn / (0.5 * kPi) - 0.05))});
+  if (closed) n = std::max(n, 3);
+  std::vector<double> t;
+  std::size_t i = 1;
+  for (int k = 1; k < n; ++k) {
+    double want = acc.back() * k / n;
+    while (i + 1 < s.size() && acc[i] < want) ++i;
+    double span = acc[i] - acc[i - 1], w = span > 0 ? (want - acc[i - 1]) / span : 0;
+    t.push_back(s[i - 1].t + w * (s[i].t - s[i - 1].t));
+  }
+  return t;
+}
+
+Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds) {
+  auto tess = part.shape->tessellate(std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal()), 20 * kPi / 180);
+  if (!tess) return tess.problem();
+  progress.check();
+  SurfaceOutcome out;
+  for (int round = 0; round < rounds; ++round) {
+    Attempt a = meshOnce(part, *tess, size, progress);
+    auto crossings = findCrossings(a.mesh.points, a.mesh.triangles);
+    progress.check();
+    if (crossings.empty() || round + 1 == rounds) {
+      if (!crossings.empty()) {
+        Problem p;
+        p.fault = Fault::Meshing;
+        p.code = "surface.crossing";
+        p.what = std::to_string(crossings.size()) + " pairs of surface triangles cross";
+        for (const auto& c : crossings) {
+          p.places.push_back(c.at);
+          p.faces.push_back(a.mesh.face[static_cast<std::size_t>(c.a)]);
+          p.faces.push_back(a.mesh.face[static_cast<std::size_t>(c.b)]);
+        }
+        for (std::size_t i = 0; i < std::min<std::size_t>(3, crossings.size()); ++i)
+          p.where += (i ? "; " : "") + std::string("faces ") + std::to_string(p.faces[2 * i] + 1) + " and " + std::to_string(p.faces[2 * i + 1] + 1) + " at " + formatPoint(crossings[i].at);
+        p.where += " " + part.unit;
+        p.why = "the faces come closer than the triangles can follow, or cross in the part";
+        p.todo = "ask for a smaller size there, or mend the part";
+        return p;
+      }
+      out.mesh = std::move(a.mesh);
+      break;
+    }
+    for (const auto& c : crossings)
+      for (int t : {c.a, c.b}) {
+        const auto& q = a.mesh.triangles[static_cast<std::size_t>(t)];
+        Vec3 p[3];
+        double longest = 0;
+        for (int k = 0; k < 3; ++k) p[k] = a.mesh.points[static_cast<std::size_t>(q[static_cast<std::size_t>(k)])];
+        for (int k = 0; k < 3; ++k) longest = std::max(longest, (p[k] - p[(k + 1) % 3]).norm());
+        size.addTriangle(p[0], p[1], p[2], 0.5 * longest, kReasonMesher);
+      }
+    size.build();
+  }
+  const auto& m = out.mesh;
+  for (std::size_t i = 0; i < m.triangles.size(); ++i) {
+    const auto& q = m.triangles[i];
+    Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] + m.points[static_cast<std::size_t>(q[2])]) / 3;
+    if (part.faces[static_cast<std::size_t>(m.face[i])].kind == SurfaceKind::Plane) continue;
+    out.maxDeviation = std::max(out.maxDeviation, (part.shape->projectToFace(m.face[i], c).point - c).norm());
+  }
+  return out;
+}
+
+} // namespace tess

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Surface triangles on the true geometry: edges are divided once, faces are remeshed from a fine tessellation by
+// split, collapse, flip and tangential smoothing to the size field (Botsch & Kobbelt 2004; Dunyach et al. 2013), every
+// point put back on its face. Works alike for kernel and facet parts; seams and poles play no role.
+#pragma once
+#include "base/problem.h"
+#include "base/progress.h"
+#include "size/size_field.h"
+
+namespace tess {
+
+struct SurfaceMesh {
+  std::vector<Vec3> points;
+  std::vector<Dim> dim;             ///< what a point lies on
+  std::vector<int> entity;
+  std::vector<std::array<int, 3>> triangles; ///< counter-clockwise seen from in front of the face
+  std::vector<int> face;            ///< geometry face of each triangle
+  std::vector<std::vector<int>> edgeNodes; ///< per part edge: nodes from start to end
+};
+
+struct SurfaceOutcome {
+  SurfaceMesh mesh;
+  std::vector<Problem> problems; ///< places where the surface had to stay finer, deviations
+  double maxDeviation = 0;       ///< largest distance of a triangle's middle from the true face
+};
+
+/// Parameters of the nodes inside an edge, evenly spread in the measure ds/h. Closed edges get at least 3 nodes.
+std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, int atLeast);
+
+/// Meshes all faces. On self-intersection the size is lowered there and the surface made again, at most `rounds` times.
+Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds = 5);
+
+struct CrossingPair {
+  int a, b; ///< triangles
+  Vec3 at;
+};
+/// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions.
+std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& triangles,
+                                        std::size_t most = 1000);
+
+} // namespace tess

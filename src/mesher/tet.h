@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// From a closed surface mesh to graded, improved tetrahedra; the surface mesh stays unchanged. Many regions share
+// their interfaces. Every phase is a function with an input and an output, checks for a stop, and is deterministic.
+#pragma once
+#include "mesher/surface.h"
+#include "mesher/tet_core.h"
+
+namespace tess {
+
+/// What boundary recovery could not bring into the tetrahedra.
+struct RecoveryReport {
+  int missingEdges = 0, missingFaces = 0; ///< before recovery
+  std::vector<std::array<int, 2>> lostEdges;
+  std::vector<std::array<int, 3>> lostFaces;
+  bool complete() const { return lostEdges.empty() && lostFaces.empty(); }
+};
+
+/// Delaunay over the surface's points plus eight far corners, then flips until every surface edge and triangle is
+/// there (George, Hecht & Saltel 1991). Surface vertices keep their numbers; the far corners follow them.
+Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface, Progress& progress);
+
+/// Gives each tet the body it lies in; a leak (one tet reached from two bodies) is a problem with its place.
+std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part);
+
+/// Inserts points inside until edges fit the size field: frontal placement (Rebay 1993) where a finished face is at hand,
+/// else circumcentres; points too close to others are refused.
+void refineInside(TetCore& core, const SizeField& size, Progress& progress);
+
+struct ImproveStats {
+  int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0;
+  double worstBefore = 0, worstAfter = 0; ///< smallest sine of a dihedral angle
+};
+/// Edge and face removal, smoothing, contraction and insertion, worst first (Freitag & Ollivier-Gooch 1997; Klingner &
+/// Shewchuk 2007). Surface vertices may slide on their face (`slide`) when `part` is given.
+ImproveStats improveTets(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress);
+
+/// Smallest sine of the six dihedral angles, negative when the tet is inverted; 0.94 for the regular one.
+double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+
+} // namespace tess

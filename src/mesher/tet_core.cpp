@@ -1,0 +1,530 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/tet_core.h"
+#include "base/predicates.h"
+#include <cassert>
+
+namespace tess {
+namespace {
+
+/// Index along a Hilbert curve of order 20 by the transpose method (Skilling 2004).
+std::uint64_t hilbert(std::uint32_t x, std::uint32_t y, std::uint32_t z) {
+  constexpr int bits = 20;
+  std::uint32_t X[3] = {x, y, z}, m = 1u << (bits - 1);
+  for (std::uint32_t q = m; q > 1; q >>= 1) {
+    std::uint32_t p = q - 1;
+    for (auto& c : X) {
+      if (c & q) X[0] ^= p;
+      else {
+        std::uint32_t t = (X[0] ^ c) & p;
+        X[0] ^= t;
+        c ^= t;
+      }
+    }
+  }
+  for (int i = 1; i < 3; ++i) X[i] ^= X[i - 1];
+  std::uint32_t t = 0;
+  for (std::uint32_t q = m; q > 1; q >>= 1)
+    if (X[2] & q) t ^= q - 1;
+  for (auto& c : X) c ^= t;
+  std::uint64_t r = 0;
+  for (int b = bits - 1; b >= 0; --b)
+    for (auto c : X) r = r << 1 | (c >> b & 1);
+  return r;
+}
+
+} // namespace
+
+std::vector<int> insertionOrder(const std::vector<Vec3>& points, const std::vector<int>& which, std::uint32_t seed) {
+  Box box;
+  for (int i : which) box.add(points[static_cast<std::size_t>(i)]);
+  double scale = box.empty() || box.size().maxCoeff() <= 0 ? 0 : ((1u << 20) - 1) / box.size().maxCoeff();
+  struct Item {
+    std::uint64_t key;
+    int id;
+    int round;
+  };
+  std::vector<Item> items;
+  items.reserve(which.size());
+  std::uint32_t rng = seed;
+  int rounds = 0;
+  for (std::size_t n = which.size(); n > 1000; n /= 8) ++rounds;
+  for (int i : which) {
+    Vec3 q = (points[static_cast<std::size_t>(i)] - box.lo) * scale;
+    int round = rounds;
+    // Each point falls into the last round with probability 7/8, into the one before with 7/64, ...
+    for (; round > 0; --round) {
+      rng = rng * 1664525u + 1013904223u;
+      if (rng >> 29 != 0) break;
+    }
+    items.push_back({hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()), static_cast<std::uint32_t>(q.z())), i, round});
+  }
+  std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
+    if (a.round != b.round) return a.round < b.round;
+    return a.key != b.key ? a.key < b.key : a.id < b.id;
+  });
+  std::vector<int> order;
+  order.reserve(items.size());
+  for (const auto& it : items) order.push_back(it.id);
+  return order;
+}
+
+int TetCore::newTet() {
+  if (!m_free.empty()) {
+    int t = m_free.back();
+    m_free.pop_back();
+    region[static_cast<std::size_t>(t)] = -1;
+    locked[static_cast<std::size_t>(t)] = 0;
+    return t;
+  }
+  tets.push_back({{-2, -2, -2, -2}, {-1, -1, -1, -1}});
+  region.push_back(-1);
+  locked.push_back(0);
+  m_stamp.push_back(0);
+  return static_cast<int>(tets.size()) - 1;
+}
+
+void TetCore::killTet(int t) {
+  at(t).v[0] = -2;
+  m_free.push_back(t);
+}
+
+bool TetCore::conflicts(int t, const Vec3& p, int id) const {
+  const Tet& q = at(t);
+  for (int i = 0; i < 4; ++i)
+    if (q.v[i] == kGhost) {
+      const int* f = kTetFace[i];
+      // With the ghost replaced by p the tet is positive when p lies outside the hull face.
+      double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
+      if (o != 0) return o > 0;
+      return conflicts(q.n[i] >> 2, p, id);
+    }
+  const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
+  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]), static_cast<std::uint32_t>(q.v[2]),
+                                static_cast<std::uint32_t>(q.v[3]), static_cast<std::uint32_t>(id)};
+  return insphereSos(c, ids) > 0;
+}
+
+int TetCore::locate(const Vec3& p, int t, bool stayInside) {
+  if (ghost(t)) {
+    for (int i = 0; i < 4; ++i)
+      if (at(t).v[i] == kGhost) {
+        t = at(t).n[i] >> 2;
+        break;
+      }
+  }
+  int from = -1;
+  for (long long guard = 0; guard < 4000000; ++guard) {
+    const Tet& q = at(t);
+    m_rng = m_rng * 1664525u + 1013904223u;
+    int start = static_cast<int>(m_rng >> 30);
+    int next = -1;
+    for (int k = 0; k < 4; ++k) {
+      int i = (start + k) & 3;
+      int o = q.n[i] >> 2;
+      if (o == from) continue;
+      const int* f = kTetFace[i];
+      if (orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p) < 0) {
+        if (stayInside && faceLocked(t, i)) return -1;
+        next = o;
+        break;
+      }
+    }
+    if (next < 0) return t;
+    from = t;
+    t = next;
+    if (ghost(t)) return t;
+    if (stayInside && guard > 5000) return -1;
+  }
+  return -1;
+}
+
+void TetCore::rebuildWalls(const std::vector<int>& members, int stamp, Cavity& c) const {
+  c.walls.clear();
+  for (int t : members) {
+    const Tet& q = at(t);
+    for (int i = 0; i < 4; ++i) {
+      int o = q.n[i] >> 2;
+      bool lock = faceLocked(t, i);
+      if (m_stamp[static_cast<std::size_t>(o)] == stamp && !lock) continue;
+      const int* f = kTetFace[i];
+      c.walls.push_back({{q.v[f[0]], q.v[f[1]], q.v[f[2]]}, q.n[i], lock, t});
+    }
+  }
+}
+
+bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool constrained) {
+  c.tets.clear();
+  c.walls.clear();
+  int stamp = ++m_stampNow;
+  m_stamp[static_cast<std::size_t>(start)] = stamp;
+  c.tets.push_back(start);
+  for (std::size_t k = 0; k < c.tets.size(); ++k) {
+    const Tet& q = at(c.tets[k]);
+    for (int i = 0; i < 4; ++i) {
+      int o = q.n[i] >> 2;
+      if (constrained && faceLocked(c.tets[k], i)) {
+        if (m_stamp[static_cast<std::size_t>(o)] == stamp) continue; // seen below as a wall of both
+      } else if (m_stamp[static_cast<std::size_t>(o)] == stamp) continue;
+      else if (m_stamp[static_cast<std::size_t>(o)] != -stamp && conflicts(o, p, pointId)) {
+        m_stamp[static_cast<std::size_t>(o)] = stamp;
+        c.tets.push_back(o);
+        continue;
+      }
+      if (!constrained) {
+        m_stamp[static_cast<std::size_t>(o)] = -stamp;
+        const int* f = kTetFace[i];
+        c.walls.push_back({{q.v[f[0]], q.v[f[1]], q.v[f[2]]}, q.n[i], false, c.tets[k]});
+      }
+    }
+  }
+  if (!constrained) return true;
+  // Away from the Delaunay property the cavity need not be star-shaped: drop tets whose walls p does not see.
+  for (int round = 0; round < 100; ++round) {
+    rebuildWalls(c.tets, stamp, c);
+    int dropped = 0;
+    for (const auto& w : c.walls) {
+      if (m_stamp[static_cast<std::size_t>(w.inside)] != stamp) continue;
+      if (w.v[0] != kGhost && w.v[1] != kGhost && w.v[2] != kGhost && orient3d(pt(w.v[0]), pt(w.v[1]), pt(w.v[2]), p) > 0) continue;
+      if (w.inside == start) return false;
+      m_stamp[static_cast<std::size_t>(w.inside)] = -stamp;
+      ++dropped;
+    }
+    if (!dropped) break;
+    // Keep what is still connected to the start.
+    std::vector<int> kept{start};
+    int old = stamp;
+    stamp = ++m_stampNow;
+    m_stamp[static_cast<std::size_t>(start)] = stamp;
+    for (std::size_t k = 0; k < kept.size(); ++k)
+      for (int i = 0; i < 4; ++i) {
+        int o = at(kept[k]).n[i] >> 2;
+        if (m_stamp[static_cast<std::size_t>(o)] == old && !faceLocked(kept[k], i)) {
+          m_stamp[static_cast<std::size_t>(o)] = stamp;
+          kept.push_back(o);
+        }
+      }
+    c.tets = std::move(kept);
+  }
+  // A cavity that swallowed a locked edge or vertex is refused: some edge of it would vanish.
+  return true;
+}
+
+void TetCore::fill(const Cavity& c, int p) {
+  lastMade.clear();
+  int reg = region[static_cast<std::size_t>(c.tets.front())];
+  for (int t : c.tets) killTet(t);
+  std::size_t need = 4 * c.walls.size() + 16;
+  if (m_slots.size() < need) {
+    std::size_t n = 64;
+    while (n < 2 * need) n *= 2;
+    m_slots.assign(n, {0, 0, 0});
+    m_slotStamp = 0;
+  }
+  ++m_slotStamp;
+  std::size_t mask = m_slots.size() - 1;
+  for (const auto& w : c.walls) {
+    int t = newTet();
+    lastMade.push_back(t);
+    Tet& q = at(t);
+    q.v[0] = w.v[0];
+    q.v[1] = w.v[1];
+    q.v[2] = w.v[2];
+    q.v[3] = p;
+    region[static_cast<std::size_t>(t)] = reg;
+    if (w.locked) locked[static_cast<std::size_t>(t)] |= 8;
+    link(4 * t + 3, w.outside);
+    for (int i = 0; i < 3; ++i) {
+      if (q.v[i] != kGhost) tetOf[static_cast<std::size_t>(q.v[i])] = t;
+      int a = q.v[(i + 1) % 3], b = q.v[(i + 2) % 3];
+      std::uint64_t key = edgeKey(a + 1, b + 1) * 0x9E3779B97F4A7C15ull;
+      std::size_t s = (key >> 40) & mask;
+      while (m_slots[s].stamp == m_slotStamp && m_slots[s].key != key) s = (s + 1) & mask;
+      if (m_slots[s].stamp == m_slotStamp) link(4 * t + i, m_slots[s].face);
+      else m_slots[s] = {key, m_slotStamp, 4 * t + i};
+    }
+  }
+  tetOf[static_cast<std::size_t>(p)] = lastMade.front();
+}
+
+bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
+  tets.clear();
+  region.clear();
+  locked.clear();
+  m_stamp.clear();
+  m_free.clear();
+  m_stampNow = 0;
+  tetOf.assign(points.size(), -1);
+  std::vector<int> order = insertionOrder(points, which);
+  if (order.size() < 4) return false;
+  // First tetrahedron: four points that span space.
+  std::size_t i1 = 1, i2 = 0, i3 = 0;
+  while (i1 < order.size() && pt(order[i1]) == pt(order[0])) ++i1;
+  for (i2 = i1 + 1; i2 < order.size(); ++i2) {
+    bool line = true;
+    for (int d = 0; d < 3; ++d) line = line && orient2d(pt(order[0]), pt(order[i1]), pt(order[i2]), d) == 0;
+    if (!line) break;
+  }
+  for (i3 = i2 + 1; i3 < order.size(); ++i3)
+    if (orient3d(pt(order[0]), pt(order[i1]), pt(order[i2]), pt(order[i3])) != 0) break;
+  if (i3 >= order.size()) return false;
+  int v[4] = {order[0], order[i1], order[i2], order[i3]};
+  if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
+  std::size_t guess = which.size() * 7 + 64;
+  tets.reserve(guess);
+  region.reserve(guess);
+  locked.reserve(guess);
+  m_stamp.reserve(guess);
+  int core = newTet();
+  for (int i = 0; i < 4; ++i) {
+    at(core).v[i] = v[i];
+    tetOf[static_cast<std::size_t>(v[i])] = core;
+  }
+  int g[4];
+  for (int i = 0; i < 4; ++i) { // ghost over face i: face turned round, then the ghost
+    g[i] = newTet();
+    const int* f = kTetFace[i];
+    int w[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
+    std::copy(w, w + 4, at(g[i]).v);
+    link(4 * g[i] + 3, 4 * core + i);
+  }
+  for (int i = 0; i < 4; ++i)
+    for (int a = 0; a < 3; ++a) { // ghosts i and j share the edge of the two corners they both have
+      int missing = at(g[i]).v[a];
+      for (int j = 0; j < 4; ++j)
+        if (j != i && v[j] == missing)
+          for (int b = 0; b < 3; ++b)
+            if (at(g[j]).v[b] == v[i]) link(4 * g[i] + a, 4 * g[j] + b);
+    }
+  Cavity c;
+  int hint = core;
+  std::size_t done = 0;
+  for (int id : order) {
+    if (progress && (++done & 4095) == 0) progress->check();
+    if (id == v[0] || id == v[1] || id == v[2] || id == v[3]) continue;
+    int t = locate(pt(id), hint);
+    if (t < 0) return false;
+    bool repeated = false;
+    for (int k : at(t).v)
+      if (k != kGhost && pt(k) == pt(id)) repeated = true;
+    if (repeated) continue;
+    cavityOf(pt(id), id, t, c, false);
+    fill(c, id);
+    hint = lastMade.front();
+  }
+  return true;
+}
+
+bool TetCore::ringOf(int t, int a, int b, Ring& ring) const {
+  ring.a = a;
+  ring.b = b;
+  ring.tets.clear();
+  ring.r.clear();
+  // In a positive tet with corners a, b, x, y the ring runs x -> y when (a, b, x, y) is positive.
+  int ia = indexOf(t, a), ib = indexOf(t, b);
+  int k0 = -1, k1 = -1;
+  for (int i = 0; i < 4; ++i)
+    if (i != ia && i != ib) (k0 < 0 ? k0 : k1) = i;
+  // parity of the permutation (ia, ib, k0, k1)
+  int perm[4] = {ia, ib, k0, k1}, inv = 0;
+  for (int i = 0; i < 4; ++i)
+    for (int j = i + 1; j < 4; ++j) inv += perm[i] > perm[j];
+  if (inv & 1) std::swap(k0, k1);
+  int first = at(t).v[k0], cur = first, tet = t;
+  for (int guard = 0; guard < 25; ++guard) {
+    if (ghost(tet)) return false;
+    int ic = indexOf(tet, cur);
+    ring.tets.push_back(tet);
+    ring.r.push_back(cur);
+    int next = -1;
+    for (int v : at(tet).v)
+      if (v != a && v != b && v != cur) next = v;
+    cur = next;
+    tet = at(tet).n[ic] >> 2; // leave through the face opposite the vertex left behind
+    if (cur == first) return tet == t;
+  }
+  return false;
+}
+
+void TetCore::starOf(int v, std::vector<int>& out) const {
+  out.clear();
+  int t0 = tetOf[static_cast<std::size_t>(v)];
+  if (t0 < 0) return;
+  out.push_back(t0);
+  for (std::size_t k = 0; k < out.size(); ++k) {
+    const Tet& q = at(out[k]);
+    for (int i = 0; i < 4; ++i) {
+      if (q.v[i] == v) continue;
+      int o = q.n[i] >> 2;
+      // Stars are small; a linear search beats marks for them, and keeps this const.
+      if (std::find(out.begin(), out.end(), o) == out.end()) out.push_back(o);
+    }
+  }
+}
+
+int TetCore::findEdge(int a, int b) const {
+  std::vector<int> star;
+  starOf(a, star);
+  for (int t : star)
+    if (indexOf(t, b) >= 0) return t;
+  return -1;
+}
+
+int TetCore::findFace(int a, int b, int c) const {
+  std::vector<int> star;
+  starOf(a, star);
+  for (int t : star) {
+    int ib = indexOf(t, b), ic = indexOf(t, c);
+    if (ib < 0 || ic < 0) continue;
+    int f = 6 - indexOf(t, a) - ib - ic;
+    return 4 * t + f;
+  }
+  return -1;
+}
+
+bool TetCore::canFlip23(int t, int f) const {
+  if (faceLocked(t, f)) return false;
+  int o = at(t).n[f] >> 2, of = at(t).n[f] & 3;
+  if (ghost(t) || ghost(o)) return false;
+  const Vec3 &top = pt(at(t).v[f]), &bottom = pt(at(o).v[of]);
+  const int* k = kTetFace[f];
+  int a = at(t).v[k[0]], b = at(t).v[k[1]], c = at(t).v[k[2]];
+  // (a, b, c, top) is positive; the segment bottom-top must pass strictly inside abc.
+  return orient3d(pt(a), pt(b), bottom, top) > 0 && orient3d(pt(b), pt(c), bottom, top) > 0 && orient3d(pt(c), pt(a), bottom, top) > 0;
+}
+
+void TetCore::flip23(int t, int f) {
+  int o = at(t).n[f] >> 2, of = at(t).n[f] & 3;
+  const int* k = kTetFace[f];
+  int v[3] = {at(t).v[k[0]], at(t).v[k[1]], at(t).v[k[2]]};
+  int top = at(t).v[f], bottom = at(o).v[of];
+  int outT[3], outO[3];
+  bool lockT[3], lockO[3];
+  for (int i = 0; i < 3; ++i) {
+    int it = indexOf(t, v[i]), io = indexOf(o, v[i]);
+    outT[i] = at(t).n[it];
+    outO[i] = at(o).n[io];
+    lockT[i] = faceLocked(t, it);
+    lockO[i] = faceLocked(o, io);
+  }
+  int reg = region[static_cast<std::size_t>(t)];
+  killTet(t);
+  killTet(o);
+  lastMade.clear();
+  for (int i = 0; i < 3; ++i) lastMade.push_back(newTet());
+  for (int i = 0; i < 3; ++i) { // tet i: edge v[i+1] -> v[i+2] with bottom and top
+    int n = lastMade[static_cast<std::size_t>(i)], a = v[(i + 1) % 3], b = v[(i + 2) % 3];
+    int w[4] = {a, b, bottom, top};
+    std::copy(w, w + 4, at(n).v);
+    region[static_cast<std::size_t>(n)] = reg;
+    for (int x : w) tetOf[static_cast<std::size_t>(x)] = n;
+    link(4 * n + 2, outT[i]); // opposite bottom: face a b top, outside of t
+    link(4 * n + 3, outO[i]);
+    locked[static_cast<std::size_t>(n)] = static_cast<std::uint8_t>((lockT[i] ? 4 : 0) | (lockO[i] ? 8 : 0));
+  }
+  for (int i = 0; i < 3; ++i) { // face bottom-top-v[i+2] is shared by tet i (opposite a) and tet i+1 (opposite its b)
+    int n = lastMade[static_cast<std::size_t>(i)], m = lastMade[static_cast<std::size_t>((i + 1) % 3)];
+    link(4 * n + 0, 4 * m + 1);
+  }
+}
+
+void TetCore::replaceRing(const Ring& ring, const std::vector<std::array<int, 3>>& triangles) {
+  const int n = static_cast<int>(ring.r.size());
+  std::vector<int> outA(static_cast<std::size_t>(n)), outB(static_cast<std::size_t>(n));
+  std::vector<char> lockA(static_cast<std::size_t>(n)), lockB(static_cast<std::size_t>(n));
+  for (int i = 0; i < n; ++i) {
+    int t = ring.tets[static_cast<std::size_t>(i)], ia = indexOf(t, ring.a), ib = indexOf(t, ring.b);
+    outB[static_cast<std::size_t>(i)] = at(t).n[ia]; // face with b, beyond it the outside on b's side
+    outA[static_cast<std::size_t>(i)] = at(t).n[ib];
+    lockB[static_cast<std::size_t>(i)] = faceLocked(t, ia);
+    lockA[static_cast<std::size_t>(i)] = faceLocked(t, ib);
+  }
+  int reg = region[static_cast<std::size_t>(ring.tets.front())];
+  for (int t : ring.tets) killTet(t);
+  lastMade.clear();
+  // Open sides (pairs of ring indices) waiting for their partner: polygon sides and inner diagonals.
+  std::vector<std::array<int, 4>> open; // i, j, face on a's side, face on b's side
+  for (const auto& tri : triangles) {
+    int x = ring.r[static_cast<std::size_t>(tri[0])], y = ring.r[static_cast<std::size_t>(tri[1])], z = ring.r[static_cast<std::size_t>(tri[2])];
+    int ta = newTet(), tb = newTet();
+    lastMade.push_back(ta);
+    lastMade.push_back(tb);
+    // Ring order x, y, z turns with (a, b, x, y) positive: (x, y, z, b) is positive, (x, z, y, a) is positive.
+    int wa[4] = {x, z, y, ring.a}, wb[4] = {x, y, z, ring.b};
+    std::copy(wa, wa + 4, at(ta).v);
+    std::copy(wb, wb + 4, at(tb).v);
+    region[static_cast<std::size_t>(ta)] = region[static_cast<std::size_t>(tb)] = reg;
+    for (int v : {x, y, z}) tetOf[static_cast<std::size_t>(v)] = ta;
+    tetOf[static_cast<std::size_t>(ring.a)] = ta;
+    tetOf[static_cast<std::size_t>(ring.b)] = tb;
+    link(4 * ta + 3, 4 * tb + 3);
+    for (int k = 0; k < 3; ++k) {
+      int i = tri[static_cast<std::size_t>(k)], j = tri[static_cast<std::size_t>((k + 1) % 3)];
+      int other = ring.r[static_cast<std::size_t>(tri[static_cast<std::size_t>((k + 2) % 3)])];
+      int fa = 4 * ta + indexOf(ta, other), fb = 4 * tb + indexOf(tb, other);
+      int lo = std::min(i, j), hi = std::max(i, j);
+      if (hi - lo == 1 || (lo == 0 && hi == n - 1)) {
+        std::size_t side = static_cast<std::size_t>(hi - lo == 1 ? lo : n - 1);
+        link(fa, outA[side]);
+        link(fb, outB[side]);
+        if (lockA[side]) locked[static_cast<std::size_t>(ta)] |= static_cast<std::uint8_t>(1 << (fa & 3));
+        if (lockB[side]) locked[static_cast<std::size_t>(tb)] |= static_cast<std::uint8_t>(1 << (fb & 3));
+        continue;
+      }
+      bool met = false;
+      for (const auto& o : open)
+        if (o[0] == lo && o[1] == hi) {
+          link(fa, o[2]);
+          link(fb, o[3]);
+          met = true;
+        }
+      if (!met) open.push_back({lo, hi, fa, fb});
+    }
+  }
+}
+
+void TetCore::rebuild(const std::vector<int>& old, const std::vector<std::array<int, 4>>& fresh) {
+  struct Open {
+    std::array<int, 3> v;
+    int face;
+    bool lock;
+  };
+  auto sorted = [](int a, int b, int c) {
+    std::array<int, 3> v{a, b, c};
+    std::sort(v.begin(), v.end());
+    return v;
+  };
+  std::vector<Open> open;
+  for (int t : old)
+    for (int i = 0; i < 4; ++i) {
+      int o = at(t).n[i] >> 2;
+      if (std::find(old.begin(), old.end(), o) != old.end()) continue;
+      const int* f = kTetFace[i];
+      open.push_back({sorted(at(t).v[f[0]], at(t).v[f[1]], at(t).v[f[2]]), at(t).n[i], faceLocked(t, i)});
+    }
+  int reg = region[static_cast<std::size_t>(old.front())];
+  for (int t : old) killTet(t);
+  lastMade.clear();
+  for (const auto& v : fresh) {
+    int t = newTet();
+    lastMade.push_back(t);
+    std::copy(v.begin(), v.end(), at(t).v);
+    region[static_cast<std::size_t>(t)] = reg;
+    for (int i = 0; i < 4; ++i) {
+      if (v[static_cast<std::size_t>(i)] >= 0) tetOf[static_cast<std::size_t>(v[static_cast<std::size_t>(i)])] = t;
+      const int* f = kTetFace[i];
+      auto key = sorted(at(t).v[f[0]], at(t).v[f[1]], at(t).v[f[2]]);
+      std::size_t k = 0;
+      while (k < open.size() && open[k].v != key) ++k;
+      if (k == open.size()) {
+        open.push_back({key, 4 * t + i, false});
+        continue;
+      }
+      link(4 * t + i, open[k].face);
+      if (open[k].lock) locked[static_cast<std::size_t>(t)] |= static_cast<std::uint8_t>(1 << i);
+      open[k] = open.back();
+      open.pop_back();
+    }
+  }
+}
+
+} // namespace tess

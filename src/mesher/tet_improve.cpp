@@ -1,0 +1,391 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Quality is the smallest sine of the six dihedral angles: it falls for flat and for needle-like tets alike. Every
+// change is kept only when the worst of the tets it touches gets better, so the worst element never gets worse.
+#include "base/predicates.h"
+#include "mesher/tet.h"
+#include <cmath>
+
+namespace tess {
+
+double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  // sin(dihedral at edge ij) = 3 V l_ij / (2 A_k A_l) with the two faces at the edge.
+  Vec3 u = b - a, v = c - a, w = d - a;
+  Vec3 nd = u.cross(v), nb = v.cross(w), nc = w.cross(u);
+  double v6 = nd.dot(w);
+  Vec3 e = c - b, f = d - b;
+  Vec3 na = e.cross(f);
+  double A = na.squaredNorm(), B = nb.squaredNorm(), C = nc.squaredNorm(), D = nd.squaredNorm();
+  // squares: sin^2 = V6^2 l^2 / (4A_k^2 4A_l^2) with doubled areas
+  double ab = u.squaredNorm() / (C * D), ac = v.squaredNorm() / (B * D), ad = w.squaredNorm() / (B * C);
+  double bc = e.squaredNorm() / (A * D), bd = f.squaredNorm() / (A * C), cd = (d - c).squaredNorm() / (A * B);
+  double lo = std::min({ab, ac, ad, bc, bd, cd});
+  if (!(lo > 0)) return v6 < 0 ? -1 : 0;
+  double s = std::abs(v6) * std::sqrt(lo);
+  return v6 > 0 ? s : v6 < 0 ? -s : 0.0;
+}
+
+namespace {
+
+class Improver {
+public:
+  Improver(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
+      : m(core), m_surface(surface), m_part(part), m_size(size), m_progress(progress), m_fixed(static_cast<int>(surface.points.size()) + 8) {}
+  ImproveStats stats;
+
+  void run() {
+    stats.worstBefore = worst();
+    for (int k = 0; k < 2; ++k) sweep();
+    const double goals[] = {0.35, 0.5, 0.5, 0.42, 0.42, 0.35};
+    int pass = 0;
+    for (double goal : goals) {
+      m_progress.report(0.15 + 0.12 * pass++);
+      work(goal, goal < 0.4 ? 2 : 1);
+    }
+    for (int k = 0; k < 4; ++k) {
+      m_progress.report(0.85 + 0.03 * k);
+      if (!work(0.30, 3)) break;
+    }
+    stats.worstAfter = worst();
+  }
+
+private:
+  TetCore& m;
+  const SurfaceMesh& m_surface;
+  const Part* m_part;
+  const SizeField& m_size;
+  Progress& m_progress;
+  int m_fixed;
+  std::vector<int> m_star, m_star2;
+  TetCore::Ring m_ring;
+  std::vector<std::array<int, 3>> m_tris;
+
+  double q(int t) const {
+    const Tet& x = m.at(t);
+    return tetQuality(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
+  }
+  bool inside(int t) const { return m.alive(t) && m.region[static_cast<std::size_t>(t)] >= 0; }
+  double worst() const {
+    double w = 1;
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t)
+      if (inside(t)) w = std::min(w, q(t));
+    return w;
+  }
+  double starQuality(const std::vector<int>& star, int v, const Vec3& p, double stopBelow) const {
+    double w = 1;
+    for (int t : star) {
+      if (m.region[static_cast<std::size_t>(t)] < 0) { // outside: must only stay positive
+        if (m.ghost(t)) continue;
+        const Vec3* c[4];
+        for (int i = 0; i < 4; ++i) c[i] = m.at(t).v[i] == v ? &p : &m.pt(m.at(t).v[i]);
+        if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return -1;
+        continue;
+      }
+      const Vec3* c[4];
+      for (int i = 0; i < 4; ++i) c[i] = m.at(t).v[i] == v ? &p : &m.pt(m.at(t).v[i]);
+      w = std::min(w, tetQuality(*c[0], *c[1], *c[2], *c[3]));
+      if (w <= stopBelow) return w;
+    }
+    return w;
+  }
+
+  /// One round over all inner vertices towards the volume-weighted middle of their star.
+  void sweep() {
+    for (int v = m_fixed; v < static_cast<int>(m.points.size()); ++v) {
+      if ((v & 1023) == 0) m_progress.check();
+      if (m.tetOf[static_cast<std::size_t>(v)] < 0) continue;
+      m.starOf(v, m_star);
+      Vec3 sum(0, 0, 0);
+      double weight = 0, now = 1;
+      for (int t : m_star) {
+        const Tet& x = m.at(t);
+        double vol = tetVolume(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
+        sum += vol * (m.pt(x.v[0]) + m.pt(x.v[1]) + m.pt(x.v[2]) + m.pt(x.v[3])) / 4;
+        weight += vol;
+        now = std::min(now, q(t));
+      }
+      if (weight <= 0) continue;
+      Vec3 to = sum / weight;
+      double then = starQuality(m_star, v, to, 0);
+      if (then > std::min(now, 0.45)) {
+        m.points[static_cast<std::size_t>(v)] = to;
+        ++stats.moves;
+      }
+    }
+  }
+
+  /// Works through tets below `goal`, worst first. Returns the number of successes.
+  int work(double goal, int effort) {
+    struct Bad {
+      double q;
+      int t;
+      std::array<int, 4> v;
+    };
+    std::vector<Bad> bad;
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if (!inside(t)) continue;
+      double x = q(t);
+      if (x < goal) bad.push_back({x, t, {m.at(t).v[0], m.at(t).v[1], m.at(t).v[2], m.at(t).v[3]}});
+    }
+    std::sort(bad.begin(), bad.end(), [](const Bad& a, const Bad& b) { return a.q != b.q ? a.q < b.q : a.t < b.t; });
+    int done = 0;
+    std::size_t k = 0;
+    for (const auto& b : bad) {
+      if ((++k & 63) == 0) m_progress.check();
+      if (!inside(b.t) || !std::equal(b.v.begin(), b.v.end(), m.at(b.t).v)) continue;
+      if (q(b.t) >= goal) continue;
+      if (improve(b.t, effort)) ++done;
+    }
+    return done;
+  }
+
+  bool improve(int t, int effort) {
+    Tet x = m.at(t);
+    for (const auto& e : kTetEdge)
+      if (removeEdge(t, x.v[e[0]], x.v[e[1]])) return true;
+    for (int f = 0; f < 4; ++f)
+      if (flipFace(t, f)) return true;
+    for (int v : x.v)
+      if (v >= m_fixed && relocate(v)) return true;
+    if (effort < 2) return false;
+    for (const auto& e : kTetEdge) {
+      if (contract(x.v[e[0]], x.v[e[1]])) return true;
+      if (contract(x.v[e[1]], x.v[e[0]])) return true;
+    }
+    if (q(t) < 0.30 && insert(t)) return true;
+    if (effort < 3 || q(t) > 0.26 || !m_part) return false;
+    for (int v : x.v)
+      if (v < m_fixed - 8 && m_surface.dim[static_cast<std::size_t>(v)] != Dim::Point && slide(v)) return true;
+    return false;
+  }
+
+  bool removeEdge(int t, int a, int b) {
+    if (m.edgeLocked(a, b) || !m.ringOf(t, a, b, m_ring)) return false;
+    double old = 1;
+    for (int x : m_ring.tets) {
+      if (m.region[static_cast<std::size_t>(x)] < 0) return false;
+      old = std::min(old, q(x));
+    }
+    double limit = std::max(old * 1.0001, 1e-9);
+    double s = m.bestRing(m_ring, m_tris, [&](int x, int y, int z) {
+      double v = tetQuality(m.pt(x), m.pt(y), m.pt(z), m.pt(b));
+      if (v <= limit) return 0.0;
+      return std::min(v, tetQuality(m.pt(x), m.pt(z), m.pt(y), m.pt(a)));
+    });
+    if (s <= limit) return false;
+    for (const auto& tr : m_tris) { // exact check before anything changes
+      const Vec3 &x = m.pt(m_ring.r[static_cast<std::size_t>(tr[0])]), &y = m.pt(m_ring.r[static_cast<std::size_t>(tr[1])]), &z = m.pt(m_ring.r[static_cast<std::size_t>(tr[2])]);
+      if (orient3d(x, y, z, m.pt(b)) <= 0 || orient3d(x, z, y, m.pt(a)) <= 0) return false;
+    }
+    m.replaceRing(m_ring, m_tris);
+    ++stats.removals;
+    return true;
+  }
+
+  bool flipFace(int t, int f) {
+    if (!m.canFlip23(t, f)) return false;
+    int o = m.at(t).n[f] >> 2, of = m.at(t).n[f] & 3;
+    double old = std::min(q(t), q(o));
+    const int* k = kTetFace[f];
+    const Vec3 &top = m.pt(m.at(t).v[f]), &bottom = m.pt(m.at(o).v[of]);
+    for (int i = 0; i < 3; ++i)
+      if (tetQuality(m.pt(m.at(t).v[k[i]]), m.pt(m.at(t).v[k[(i + 1) % 3]]), bottom, top) <= old * 1.0001) return false;
+    m.flip23(t, f);
+    ++stats.flips;
+    return true;
+  }
+
+  /// Pattern search for the place of an inner vertex that lifts the worst tet of its star.
+  bool relocate(int v) {
+    m.starOf(v, m_star);
+    Vec3 p = m.pt(v), middle(0, 0, 0);
+    double now = starQuality(m_star, v, p, -2), start = now, reach = 0;
+    int worstTet = m_star.front();
+    double worstQ = 2;
+    for (int t : m_star) {
+      double x = q(t);
+      if (x < worstQ) worstQ = x, worstTet = t;
+      for (int w : m.at(t).v) {
+        middle += m.pt(w);
+        reach += (m.pt(w) - p).norm();
+      }
+    }
+    middle /= 4.0 * static_cast<double>(m_star.size());
+    reach /= 3.0 * static_cast<double>(m_star.size());
+    int i = m.indexOf(worstTet, v);
+    const int* f = kTetFace[i];
+    Vec3 lift = triangleNormal(m.pt(m.at(worstTet).v[f[0]]), m.pt(m.at(worstTet).v[f[1]]), m.pt(m.at(worstTet).v[f[2]]));
+    auto attempt = [&](const Vec3& to) {
+      double x = starQuality(m_star, v, to, now);
+      if (x <= now) return false;
+      now = x;
+      p = to;
+      return true;
+    };
+    attempt(middle);
+    attempt(p + 0.5 * (middle - p));
+    double step = 0.25 * reach;
+    for (int level = 0; level < 5; ++level) {
+      bool any = attempt(p + step * lift) || attempt(p - step * lift);
+      for (int d = 0; d < 3; ++d) {
+        Vec3 e = Vec3::Zero();
+        e[d] = step;
+        any = attempt(p + e) || attempt(p - e) || any;
+      }
+      if (!any) step *= 0.5;
+    }
+    if (now <= start * 1.001 + 1e-9) return false;
+    for (int t : m_star) {
+      const Vec3* c[4];
+      for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &p : &m.pt(m.at(t).v[k]);
+      if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
+    }
+    m.points[static_cast<std::size_t>(v)] = p;
+    ++stats.moves;
+    return true;
+  }
+
+  /// Pulls inner vertex v into w.
+  bool contract(int v, int w) {
+    if (v < m_fixed) return false;
+    m.starOf(v, m_star);
+    double old = 1;
+    for (int t : m_star) old = std::min(old, q(t));
+    double limit = std::max(old * 1.0001, 1e-9);
+    std::vector<std::array<int, 4>> fresh;
+    Vec3 to = m.pt(w);
+    for (int t : m_star) {
+      if (m.indexOf(t, w) >= 0) continue;
+      std::array<int, 4> x;
+      const Vec3* c[4];
+      for (int i = 0; i < 4; ++i) {
+        x[static_cast<std::size_t>(i)] = m.at(t).v[i] == v ? w : m.at(t).v[i];
+        c[i] = &m.pt(x[static_cast<std::size_t>(i)]);
+        double l = (*c[i] - to).norm(); // no edge longer than twice the size
+        if (l > 2.0 * m_size.at(to)) return false;
+      }
+      if (tetQuality(*c[0], *c[1], *c[2], *c[3]) <= limit || orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
+      fresh.push_back(x);
+    }
+    if (fresh.empty()) return false;
+    std::vector<int> old_ = m_star;
+    m.rebuild(old_, fresh);
+    m.tetOf[static_cast<std::size_t>(v)] = -1;
+    ++stats.collapses;
+    return true;
+  }
+
+  /// A new point in the cavity around a bad tet, when it lifts the worst there.
+  bool insert(int t) {
+    const Tet x = m.at(t);
+    const Vec3 &a = m.pt(x.v[0]), &b = m.pt(x.v[1]), &c = m.pt(x.v[2]), &d = m.pt(x.v[3]);
+    Vec3 middle = (a + b + c + d) / 4;
+    TetCore::Cavity cavity;
+    int id = static_cast<int>(m.points.size());
+    double h = m_size.at(middle, m.region[static_cast<std::size_t>(t)]);
+    if (!m.cavityOf(middle, id, t, cavity, true)) return false;
+    double old = 1;
+    for (int y : cavity.tets) old = std::min(old, q(y));
+    auto score = [&](const Vec3& p, double stop) {
+      double s = 1;
+      for (const auto& w : cavity.walls) {
+        s = std::min(s, tetQuality(m.pt(w.v[0]), m.pt(w.v[1]), m.pt(w.v[2]), p));
+        if (s <= stop) return s;
+      }
+      return s;
+    };
+    Vec3 p = middle;
+    double best = score(p, -2);
+    double step = 0.3 * h;
+    for (int level = 0; level < 6; ++level) {
+      bool any = false;
+      for (int k = 0; k < 6; ++k) {
+        Vec3 e = Vec3::Zero();
+        e[k / 2] = k & 1 ? -step : step;
+        double s = score(p + e, best);
+        if (s > best) best = s, p = p + e, any = true;
+      }
+      if (!any) step *= 0.5;
+    }
+    if (best <= old * 1.05 + 1e-9) return false;
+    for (const auto& w : cavity.walls)
+      if (orient3d(m.pt(w.v[0]), m.pt(w.v[1]), m.pt(w.v[2]), p) <= 0) return false;
+    m.newPoint(p);
+    m.fill(cavity, id);
+    ++stats.insertions;
+    return true;
+  }
+
+  /// Moves a surface vertex along its face or edge; the triangles must keep facing outwards and stay well shaped.
+  bool slide(int v) {
+    Dim dim = m_surface.dim[static_cast<std::size_t>(v)];
+    int entity = m_surface.entity[static_cast<std::size_t>(v)];
+    m.starOf(v, m_star);
+    Vec3 p = m.pt(v), origin = p;
+    double now = starQuality(m_star, v, p, -2), start = now;
+    double reach = 1e300;
+    struct Corner {
+      int a, b;
+      Vec3 n;
+      double q;
+    };
+    std::vector<Corner> fan;
+    for (int t : m_star) {
+      if (m.region[static_cast<std::size_t>(t)] < 0) continue;
+      for (int w : m.at(t).v)
+        if (w != v) reach = std::min(reach, (m.pt(w) - p).norm());
+      for (int i = 0; i < 4; ++i) {
+        if (!m.faceLocked(t, i) || m.at(t).v[i] == v) continue;
+        const int* f = kTetFace[i];
+        int k = 0;
+        while (k < 3 && m.at(t).v[f[k]] != v) ++k;
+        int a = m.at(t).v[f[(k + 1) % 3]], b = m.at(t).v[f[(k + 2) % 3]];
+        fan.push_back({a, b, triangleNormal(p, m.pt(a), m.pt(b)), 0});
+      }
+    }
+    auto shape = [&](const Vec3& to) {
+      double s = 1;
+      for (const auto& c : fan) {
+        Vec3 a = m.pt(c.a) - to, b = m.pt(c.b) - to, n = a.cross(b);
+        double l2 = a.squaredNorm() + b.squaredNorm() + (a - b).squaredNorm();
+        if (n.normalized().dot(c.n) < 0.9) return 0.0;
+        s = std::min(s, n.norm() * 2 * std::sqrt(3.0) / l2);
+      }
+      return s;
+    };
+    double shapeNow = shape(p);
+    double step = 0.3 * reach;
+    for (int level = 0; level < 5; ++level) {
+      bool any = false;
+      for (int k = 0; k < 6; ++k) {
+        Vec3 e = Vec3::Zero();
+        e[k / 2] = k & 1 ? -step : step;
+        Vec3 to = dim == Dim::Face ? m_part->shape->projectToFace(entity, p + e).point : m_part->shape->projectToEdge(entity, p + e).point;
+        if ((to - origin).norm() > 0.5 * reach) continue;
+        if (shape(to) < std::min(shapeNow, 0.3)) continue;
+        double x = starQuality(m_star, v, to, now);
+        if (x > now) now = x, p = to, any = true;
+      }
+      if (!any) step *= 0.5;
+    }
+    if (now <= start * 1.01 + 1e-9) return false;
+    for (int t : m_star) {
+      if (m.ghost(t)) continue;
+      const Vec3* c[4];
+      for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &p : &m.pt(m.at(t).v[k]);
+      if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
+    }
+    m.points[static_cast<std::size_t>(v)] = p;
+    ++stats.moves;
+    return true;
+  }
+};
+
+} // namespace
+
+ImproveStats improveTets(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress) {
+  Improver i(core, surface, part, size, progress);
+  i.run();
+  return i.stats;
+}
+
+} // namespace tess
