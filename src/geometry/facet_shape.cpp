@@ -21,6 +21,7 @@ public:
   Tessellation base;
   std::vector<Bvh> tree;                        ///< per face
   std::vector<std::vector<int>> faceTriangles;  ///< per face: triangles of base
+  std::vector<std::vector<std::array<Vec3, 3>>> corners; ///< per face: corners of its triangles, side by side in memory
   std::vector<std::vector<Vec3>> cornerNormals; ///< per face: three normals for each of its triangles
   std::vector<std::vector<double>> curvature;   ///< per face, per triangle
 
@@ -67,19 +68,18 @@ public:
   FaceProjection projectToFace(int face, const Vec3& p) const override {
     std::size_t f = static_cast<std::size_t>(face);
     double best = std::numeric_limits<double>::max();
-    auto weights = [&](int i) {
-      const Tri& t = base.triangles[static_cast<std::size_t>(faceTriangles[f][static_cast<std::size_t>(i)])];
-      return closestOnTriangle(p, pt(t[0]), pt(t[1]), pt(t[2]));
-    };
-    auto at = [&](int i, const Vec3& w) {
-      const Tri& t = base.triangles[static_cast<std::size_t>(faceTriangles[f][static_cast<std::size_t>(i)])];
-      return Vec3(w[0] * pt(t[0]) + w[1] * pt(t[1]) + w[2] * pt(t[2]));
-    };
-    int hit = tree[f].minimum(
-        best, [&](const Box& b, int) { return b.distance2(p); }, [&](int i) { return (at(i, weights(i)) - p).squaredNorm(); });
-    Vec3 w = weights(hit);
+    Vec3 w(1, 0, 0);
     FaceProjection r;
-    r.point = at(hit, w);
+    r.point = p;
+    int hit = tree[f].minimum(
+        best, [&](const Box& b, int) { return b.distance2(p); },
+        [&](int i) {
+          const std::array<Vec3, 3>& t = corners[f][static_cast<std::size_t>(i)];
+          Vec3 x = closestOnTriangle(p, t[0], t[1], t[2]), y = x[0] * t[0] + x[1] * t[1] + x[2] * t[2];
+          double d = (y - p).squaredNorm();
+          if (d < best) w = x, r.point = y;
+          return d;
+        });
     std::size_t h = static_cast<std::size_t>(hit);
     Vec3 n = w[0] * cornerNormals[f][3 * h] + w[1] * cornerNormals[f][3 * h + 1] + w[2] * cornerNormals[f][3 * h + 2];
     r.normal = n.normalized();
@@ -418,6 +418,7 @@ void prepareQueries(FacetShape& s, Part& part) {
   std::size_t n = part.faces.size();
   s.tree.resize(n);
   s.faceTriangles.resize(n);
+  s.corners.resize(n);
   s.cornerNormals.resize(n);
   s.curvature.resize(n);
   for (std::size_t i = 0; i < t.triangles.size(); ++i) s.faceTriangles[static_cast<std::size_t>(t.triangleFace[i])].push_back(static_cast<int>(i));
@@ -438,6 +439,7 @@ void prepareQueries(FacetShape& s, Part& part) {
         box.add(s.pt(q[k]));
       }
       boxes.push_back(box);
+      s.corners[f].push_back({a, b, c});
       pf.area += area;
       pf.center += area * (a + b + c) / 3;
       pf.box.add(box);

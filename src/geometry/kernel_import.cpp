@@ -196,6 +196,9 @@ std::optional<Problem> readStep(const std::string& path, KernelModel& model, Top
 std::optional<Problem> readIges(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
   IGESControl_Reader reader;
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  // Files announce a precision far above the size of their details; a fine one of our own keeps faces apart.
+  Interface_Static::SetIVal("read.precision.mode", 1);
+  Interface_Static::SetRVal("read.precision.val", std::stod(getenv("PREC")?getenv("PREC"):"1e-5"));
   if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete IGES file");
   auto iges = Handle(IGESData_IGESModel)::DownCast(reader.WS()->Model());
   model.unit = "mm";
@@ -319,7 +322,7 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
   std::vector<TopoDS_Shape> solids, open, bestSolids, bestOpen;
   bool have = false;
   double used = 0;
-  for (double rel : {1e-7, 1e-6, 1e-5, 1e-4, 5e-4}) { // the tightest tolerance that closes the most wins
+  for (double rel : {1e-7, 1e-6, 1e-5, 1e-4, 5e-4, 2e-3, 5e-3, 1e-2}) { // the tightest tolerance that closes the most wins
     BRepBuilderAPI_Sewing sew(rel * diagonal, true, true, true, false);
     sew.Add(loose);
     sew.Perform();
@@ -335,6 +338,7 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
       bestOpen = open;
       used = rel * diagonal;
     }
+    if(getenv("DBG"))fprintf(stderr,"sew %g: solids %zu open %zu edges %zu\n",rel,solids.size(),open.size(),open.empty()?0:freeEdgePlaces(open[0]).size());
     if (open.empty()) break;
   }
   if (bestSolids.empty() && model.bodies.empty()) {

@@ -112,6 +112,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     clock.lap("fill");
     out.missingEdges = r->missingEdges;
     out.missingFaces = r->missingFaces;
+    spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round, r->missingEdges, r->missingFaces,
+                  r->lostEdges.size(), r->lostFaces.size());
     if (r->complete()) break;
     if (round + 1 == kRounds) return lostProblem(*r, surface, part);
     // What cannot be recovered is too coarse for its surroundings: ask for half the length there and begin again.

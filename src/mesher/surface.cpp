@@ -5,6 +5,7 @@
 #include "mesher/surface_graph.h"
 #include <cmath>
 #include <set>
+#include <spdlog/spdlog.h>
 #include <tbb/parallel_for.h>
 #include <unordered_set>
 
@@ -43,11 +44,13 @@ public:
     for (double t : wanted) {
       std::size_t i = static_cast<std::size_t>(std::upper_bound(s.begin(), s.end(), t) - s.begin());
       i = std::clamp<std::size_t>(i, 1, s.size() - 1);
-      if (std::abs(s[i] - t) < 1e-7 * span && i + 1 < s.size()) {
+      // A tessellation point close by serves as it is: it might not go away afterwards.
+      double step = span / static_cast<double>(wanted.size() + 1), snap = 0.06 * step;
+      if (std::abs(s[i] - t) < snap && i + 1 < s.size() && !keep.count(c[i])) {
         keep.insert(c[i]);
         continue;
       }
-      if (std::abs(s[i - 1] - t) < 1e-7 * span && i > 1) {
+      if (std::abs(s[i - 1] - t) < snap && i > 1 && !keep.count(c[i - 1])) {
         keep.insert(c[i - 1]);
         continue;
       }
@@ -77,10 +80,12 @@ public:
           double la = (m_g.pt(c[i]) - m_g.pt(a)).norm(), lb = (m_g.pt(c[i]) - m_g.pt(b)).norm();
           if (lb < la) std::swap(a, b);
           bool closes = c.size() <= 3 && c.front() == c.back();
-          if (!closes && (tryCollapse(c[i], a, static_cast<int>(e)) || tryCollapse(c[i], b, static_cast<int>(e)))) {
+          if (!closes && (tryCollapse(c[i], a) || tryCollapse(c[i], b))) {
             c.erase(c.begin() + static_cast<std::ptrdiff_t>(i));
             s.erase(s.begin() + static_cast<std::ptrdiff_t>(i));
             ++removed;
+          } else if (round > 1 && swapRoles(e, i)) {
+            ++removed; // the wanted point next to it went instead
           } else {
             ++left;
             ++i;
@@ -109,6 +114,24 @@ private:
   SurfaceGraph& m_g;
   std::vector<std::set<int>> m_keep;
 
+  /// Point i of edge e cannot go; when a wanted point is very close, that one goes and i stays in its place.
+  bool swapRoles(std::size_t e, std::size_t i) {
+    auto& c = chains[e];
+    auto& s = params[e];
+    for (std::size_t j : {i - 1, i + 1}) {
+      if (j == 0 || j + 1 >= c.size() || !m_keep[e].count(c[j])) continue;
+      std::size_t far = j < i ? j - 1 : j + 1;
+      double gap = (m_g.pt(c[i]) - m_g.pt(c[j])).norm(), step = (m_g.pt(c[j]) - m_g.pt(c[far])).norm();
+      if (gap > 0.5 * step || !tryCollapse(c[j], c[i])) continue;
+      m_keep[e].erase(c[j]);
+      m_keep[e].insert(c[i]);
+      c.erase(c.begin() + static_cast<std::ptrdiff_t>(j));
+      s.erase(s.begin() + static_cast<std::ptrdiff_t>(j));
+      return true;
+    }
+    return false;
+  }
+
   bool tryFlip(int t, int k) {
     int a = m_g.tri(t)[static_cast<std::size_t>(k)], b = m_g.tri(t)[static_cast<std::size_t>((k + 1) % 3)];
     if (m_g.isFeature(a, b)) return false;
@@ -129,7 +152,7 @@ private:
     return true;
   }
 
-  bool tryCollapse(int v, int w, int edge) {
+  bool tryCollapse(int v, int w) {
     if (!m_g.canCollapse(v, w)) return false;
     for (int t : m_g.starOf(v)) {
       if (m_g.has(t, w)) continue;
@@ -144,7 +167,6 @@ private:
       if (2 * triangleArea(q[0], q[1], q[2]) < 1e-5 * longest * longest) return false;
       if (n.dot(trueNormal(m_part, m_g.face[static_cast<std::size_t>(t)], q[0], q[1], q[2])) < 0.3) return false;
     }
-    (void)edge;
     m_g.collapse(v, w);
     return true;
   }
@@ -159,7 +181,11 @@ public:
 
   void run() {
     m_h.resize(g.points.size());
-    for (std::size_t i = 0; i < g.points.size(); ++i) m_h[i] = m_size.at(g.points[i]);
+    m_normal.resize(g.points.size());
+    for (std::size_t i = 0; i < g.points.size(); ++i) {
+      m_h[i] = m_size.at(g.points[i]);
+      m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
+    }
     for (int round = 0; round < 12; ++round) {
       m_progress.check();
       bool late = round >= 8;
@@ -192,19 +218,24 @@ private:
   const SizeField& m_size;
   Progress& m_progress;
   std::vector<double> m_h;
+  std::vector<Vec3> m_normal; ///< of the true face at each vertex; their mean stands in for the normal below a triangle
 
   bool fixed(int v) const { return g.dim[static_cast<std::size_t>(v)] != Dim::Face; }
   Vec3 onFace(const Vec3& p) const { return m_part.shape->projectToFace(m_face, p).point; }
-  Vec3 expected(const Vec3& a, const Vec3& b, const Vec3& c) const { return trueNormal(m_part, m_face, a, b, c); }
-  bool upright(const Vec3& a, const Vec3& b, const Vec3& c, double limit) const {
-    return triangleNormal(a, b, c).dot(expected(a, b, c)) > limit;
+  /// How well a triangle of these vertices faces the way the face does there; `p` replaces the place of `moved`.
+  double facing(int a, int b, int c) const { return facing(a, b, c, g.pt(a), g.pt(b), g.pt(c), Vec3::Zero()); }
+  double facing(int a, int b, int c, const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& extra) const {
+    Vec3 n = m_normal[static_cast<std::size_t>(a)] + m_normal[static_cast<std::size_t>(b)] + m_normal[static_cast<std::size_t>(c)] + extra;
+    double l = n.norm();
+    return l > 0 ? triangleNormal(pa, pb, pc).dot(n) / l : 0.0;
   }
 
   int splitAt(int a, int b) {
-    Vec3 m = onFace(0.5 * (g.pt(a) + g.pt(b)));
-    int v = g.split(a, b, m, Dim::Face, m_face);
+    FaceProjection m = m_part.shape->projectToFace(m_face, 0.5 * (g.pt(a) + g.pt(b)));
+    int v = g.split(a, b, m.point, Dim::Face, m_face);
     globalId.push_back(-1);
-    m_h.push_back(m_size.at(m));
+    m_h.push_back(m_size.at(m.point));
+    m_normal.push_back(m.normal);
     return v;
   }
 
@@ -254,13 +285,17 @@ private:
     for (int t : g.starOf(v)) {
       if (g.has(t, w)) continue;
       std::array<Vec3, 3> q;
-      for (std::size_t k = 0; k < 3; ++k) q[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
+      std::array<int, 3> id;
+      for (std::size_t k = 0; k < 3; ++k) {
+        id[k] = g.tri(t)[k] == v ? w : g.tri(t)[k];
+        q[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
+      }
       for (std::size_t k = 0; k < 3; ++k) { // no new edge that would be split again
         int x = g.tri(t)[k];
         if (x == v || x == w) continue;
         if ((g.pt(x) - to).norm() > 1.33 * 0.5 * (m_h[static_cast<std::size_t>(x)] + m_h[static_cast<std::size_t>(w)])) return false;
       }
-      if (!upright(q[0], q[1], q[2], 0.5)) return false;
+      if (facing(id[0], id[1], id[2], q[0], q[1], q[2], Vec3::Zero()) <= 0.5) return false;
     }
     return true;
   }
@@ -315,12 +350,9 @@ private:
       double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)), then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
       if (then <= now + 1e-6) return false;
     } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6) return false;
-    if (!upright(pa, pd, pc, 0.7) || !upright(pd, pb, pc, 0.7)) {
-      // allowed when it mends something worse
-      double before = std::min(triangleNormal(pa, pb, pc).dot(expected(pa, pb, pc)), triangleNormal(pb, pa, pd).dot(expected(pb, pa, pd)));
-      double after = std::min(triangleNormal(pa, pd, pc).dot(expected(pa, pd, pc)), triangleNormal(pd, pb, pc).dot(expected(pd, pb, pc)));
-      if (after <= before) return false;
-    }
+    double after = std::min(facing(a, d, c), facing(d, b, c));
+    // Allowed all the same when it mends something worse.
+    if (after <= 0.7 && after <= std::min(facing(a, b, c), facing(b, a, d))) return false;
     g.flip(a, b, t, o);
     return true;
   }
@@ -343,17 +375,21 @@ private:
       if (weight <= 0) continue;
       Vec3 to = sum / weight;
       for (int attempt = 0; attempt < 3; ++attempt) {
-        Vec3 p = onFace(attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
+        FaceProjection f = m_part.shape->projectToFace(m_face, attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
+        const Vec3& p = f.point;
+        Vec3 turn = f.normal - m_normal[static_cast<std::size_t>(v)];
         double after = kPi;
         bool good = true;
         for (int t : g.starOf(v)) {
+          const auto& id = g.tri(t);
           std::array<Vec3, 3> q;
-          for (std::size_t k = 0; k < 3; ++k) q[k] = g.tri(t)[k] == v ? p : g.pt(g.tri(t)[k]);
+          for (std::size_t k = 0; k < 3; ++k) q[k] = id[k] == v ? p : g.pt(id[k]);
           after = std::min(after, minAngle(q[0], q[1], q[2]));
-          if (!upright(q[0], q[1], q[2], 0.6)) good = false;
+          if (facing(id[0], id[1], id[2], q[0], q[1], q[2], turn) <= 0.6) good = false;
         }
         if (good && (after > before || after > 0.5)) {
           g.points[static_cast<std::size_t>(v)] = p;
+          m_normal[static_cast<std::size_t>(v)] = f.normal;
           m_h[static_cast<std::size_t>(v)] = m_size.at(p);
           break;
         }
@@ -380,7 +416,7 @@ private:
       if (g.edgeTris(a, b, at) == 2) {
         int o = at[0] == t ? at[1] : at[0];
         int c = g.apex(t, a, b), d = g.apex(o, a, b);
-        if (c != d && !g.connected(c, d) && upright(g.pt(a), g.pt(d), g.pt(c), 0.2) && upright(g.pt(d), g.pt(b), g.pt(c), 0.2)) g.flip(a, b, t, o);
+        if (c != d && !g.connected(c, d) && facing(a, d, c) > 0.2 && facing(d, b, c) > 0.2) g.flip(a, b, t, o);
       }
     }
   }
@@ -606,6 +642,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
     Attempt a = meshOnce(part, *tess, size, progress);
     auto crossings = findCrossings(a.mesh.points, a.mesh.triangles);
     progress.check();
+    spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round, a.mesh.triangles.size(), a.stayedFiner,
+                  crossings.size(), size.sourceCount());
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;

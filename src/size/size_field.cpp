@@ -47,39 +47,38 @@ void SizeField::rebuild() {
 void SizeField::build() {
   // Smallest first; a source whose own size the field already undercuts at all its corners and its middle decides
   // nothing (the field along it is a maximum of concave pieces only in between, which the middle samples).
+  // Sources are tested in batches of doubling size against the tree of those kept before, so that the cost stays
+  // O(n log n).
   std::vector<Source> all = std::move(m_sources);
   std::stable_sort(all.begin(), all.end(), [](const Source& a, const Source& b) { return a.size < b.size; });
   m_sources.clear();
-  m_tree = Bvh();
-  std::size_t inTree = 0;
-  for (const auto& s : all) {
-    if (s.size >= m_overall && s.rule < 0) continue;
-    auto covered = [&](const Vec3& p) {
-      double limit = s.size * 1.02, best = limit;
-      if (inTree)
-        m_tree.minimum(
-            best, [&](const Box& b, int node) { return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p)); },
-            [&](int i) { return m_sources[static_cast<std::size_t>(i)].size + m_slope * m_sources[static_cast<std::size_t>(i)].distance(p); });
-      for (std::size_t i = inTree; i < m_sources.size() && best >= limit; ++i)
-        best = std::min(best, m_sources[i].size + m_slope * m_sources[i].distance(p));
-      return best < limit;
-    };
-    if (s.rule < 0 && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) && covered((s.p[0] + s.p[1] + s.p[2]) / 3)) continue;
-    m_sources.push_back(s);
-    if (m_sources.size() - inTree > std::max<std::size_t>(64, inTree / 4)) {
-      rebuild();
-      inTree = m_sources.size();
-    }
-  }
   rebuild();
+  for (std::size_t begin = 0, length = 256; begin < all.size(); begin += length, length *= 2) {
+    std::size_t end = std::min(all.size(), begin + length);
+    for (std::size_t i = begin; i < end; ++i) {
+      const Source& s = all[i];
+      if (s.size >= m_overall && s.rule < 0) continue;
+      auto covered = [&](const Vec3& p) {
+        double limit = s.size * 1.02, best = limit;
+        return nearest(p, best), best < limit;
+      };
+      if (s.rule < 0 && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) && covered((s.p[0] + s.p[1] + s.p[2]) / 3)) continue;
+      m_sources.push_back(s);
+    }
+    rebuild();
+  }
+}
+
+void SizeField::nearest(const Vec3& p, double& best) const {
+  m_tree.minimum(
+      best, [&](const Box& b, int node) { return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p)); },
+      [&](int i) { return m_sources[static_cast<std::size_t>(i)].size + m_slope * m_sources[static_cast<std::size_t>(i)].distance(p); });
 }
 
 double SizeField::at(const Vec3& p, int body) const {
   double best = m_overall;
   if (body >= 0 && static_cast<std::size_t>(body) < m_body.size()) best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
-  m_tree.minimum(
-      best, [&](const Box& b, int node) { return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p)); },
-      [&](int i) { return m_sources[static_cast<std::size_t>(i)].size + m_slope * m_sources[static_cast<std::size_t>(i)].distance(p); });
+  nearest(p, best);
   return best;
 }
 

@@ -66,6 +66,7 @@ private:
   std::vector<double> m_nodeMin;
   void add(std::array<Vec3, 3> p, double size, int rule);
   void rebuild();
+  void nearest(const Vec3& p, double& best) const;
 };
 
 /// The field of a part from the overall request, its shape and local sizes.
