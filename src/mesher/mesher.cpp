@@ -98,33 +98,43 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   SizeField size = asked;
   TetCore core;
   SurfaceMesh surface;
-  constexpr int kRounds = 6;
+  progress.stage("Surface", 0.05, 0.3);
+  auto s = meshSurface(part, size, progress);
+  if (!s) return s.problem();
+  surface = std::move(s->mesh);
+  out.surfaceDeviation = s->maxDeviation;
+  clock.lap("surface");
+  progress.stage("Filling", 0.3, 0.45);
+  constexpr int kRounds = 14;
+  int split = 0;
   for (int round = 0; round < kRounds; ++round) {
-    progress.stage("Surface", 0.05, 0.3);
-    auto s = meshSurface(part, size, progress);
-    if (!s) return s.problem();
-    surface = std::move(s->mesh);
-    out.surfaceDeviation = s->maxDeviation;
-    clock.lap("surface");
-    progress.stage("Filling", 0.3, 0.45);
     auto r = recoverBoundary(core, surface, progress);
     if (!r) return r.problem();
-    clock.lap("fill");
-    out.missingEdges = r->missingEdges;
-    out.missingFaces = r->missingFaces;
+    out.missingEdges = std::max(out.missingEdges, r->missingEdges);
+    out.missingFaces = std::max(out.missingFaces, r->missingFaces);
     spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round, r->missingEdges, r->missingFaces,
                   r->lostEdges.size(), r->lostFaces.size());
     if (r->complete()) break;
     if (round + 1 == kRounds) return lostProblem(*r, surface, part);
-    // What cannot be recovered is too coarse for its surroundings: ask for half the length there and begin again.
-    auto refine = [&](int a, int b) {
-      const Vec3 &p = surface.points[static_cast<std::size_t>(a)], &q = surface.points[static_cast<std::size_t>(b)];
-      size.addSegment(p, q, 0.5 * (p - q).norm(), kReasonMesher);
-    };
-    for (const auto& e : r->lostEdges) refine(e[0], e[1]);
-    for (const auto& f : r->lostFaces)
-      for (std::size_t k = 0; k < 3; ++k) refine(f[k], f[(k + 1) % 3]);
-    size.build();
+    // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
+    std::vector<std::array<int, 2>> edges = r->lostEdges;
+    for (const auto& f : r->lostFaces) {
+      std::array<int, 2> longest{f[0], f[1]};
+      auto length = [&](int a, int b) { return (surface.points[static_cast<std::size_t>(a)] - surface.points[static_cast<std::size_t>(b)]).squaredNorm(); };
+      for (std::size_t k = 1; k < 3; ++k)
+        if (length(f[k], f[(k + 1) % 3]) > length(longest[0], longest[1])) longest = {f[k], f[(k + 1) % 3]};
+      edges.push_back(longest);
+    }
+    split += splitSurfaceEdges(surface, edges, part);
+  }
+  clock.lap("fill");
+  if (split) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "surface.split";
+    p.what = std::to_string(split) + " surface edges were halved so that the volume could be filled";
+    p.why = "surfaces lie closer together there than the size asked for";
+    out.problems.push_back(p);
   }
   if (auto p = assignRegions(core, surface, part)) return *p;
   progress.stage("Points inside", 0.45, 0.65);
@@ -132,8 +142,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   clock.lap("points");
   progress.stage("Improving", 0.65, 0.9);
   auto stats = improveTets(core, surface, &part, size, progress);
-  spdlog::debug("improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, worst {:.4f} -> {:.4f}", stats.removals, stats.flips,
-                stats.moves, stats.collapses, stats.insertions, stats.worstBefore, stats.worstAfter);
+  spdlog::debug("improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, {} peels, worst {:.4f} -> {:.4f}", stats.removals, stats.flips,
+                stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore, stats.worstAfter);
   clock.lap("improve");
   out.mesh = collect(core, surface, part);
   if (options.order == 2) {

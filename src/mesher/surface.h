@@ -30,6 +30,9 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
 /// Meshes all faces. On self-intersection the size is lowered there and the surface made again, at most `rounds` times.
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds = 5);
 
+/// Splits the given edges (vertex pairs) in their middle, with all triangles there. Returns how many were split.
+int splitSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges, const Part& part);
+
 struct CrossingPair {
   int a, b; ///< triangles
   Vec3 at;

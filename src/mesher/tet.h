@@ -27,12 +27,13 @@ std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, 
 void refineInside(TetCore& core, const SizeField& size, Progress& progress);
 
 struct ImproveStats {
-  int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0;
+  int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0, peels = 0;
   double worstBefore = 0, worstAfter = 0; ///< smallest sine of a dihedral angle
 };
 /// Edge and face removal, smoothing, contraction and insertion, worst first (Freitag & Ollivier-Gooch 1997; Klingner &
-/// Shewchuk 2007). Surface vertices may slide on their face (`slide`) when `part` is given.
-ImproveStats improveTets(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress);
+/// Shewchuk 2007). As a last resort, when `part` is given, surface vertices slide on their face, and the diagonal of two
+/// nearly coplanar surface triangles is flipped where both belong to one flat tet; `surface` follows.
+ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress);
 
 /// Smallest sine of the six dihedral angles, negative when the tet is inverted; 0.94 for the regular one.
 double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);

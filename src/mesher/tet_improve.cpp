@@ -20,7 +20,7 @@ double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   double bc = e.squaredNorm() / (A * D), bd = f.squaredNorm() / (A * C), cd = (d - c).squaredNorm() / (A * B);
   double lo = std::min({ab, ac, ad, bc, bd, cd});
   if (!(lo > 0)) return v6 < 0 ? -1 : 0;
-  double s = std::abs(v6) * std::sqrt(lo);
+  double s = std::min(1.0, std::abs(v6) * std::sqrt(lo));
   return v6 > 0 ? s : v6 < 0 ? -s : 0.0;
 }
 
@@ -28,11 +28,15 @@ namespace {
 
 class Improver {
 public:
-  Improver(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
+  Improver(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
       : m(core), m_surface(surface), m_part(part), m_size(size), m_progress(progress), m_fixed(static_cast<int>(surface.points.size()) + 8) {}
   ImproveStats stats;
 
   void run() {
+    for (int i = 0; i < static_cast<int>(m_surface.triangles.size()); ++i) {
+      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
+      m_triangleAt[triangleKey(q[0], q[1], q[2])].push_back(i);
+    }
     stats.worstBefore = worst();
     for (int k = 0; k < 2; ++k) sweep();
     const double goals[] = {0.35, 0.5, 0.5, 0.42, 0.42, 0.35};
@@ -50,7 +54,8 @@ public:
 
 private:
   TetCore& m;
-  const SurfaceMesh& m_surface;
+  SurfaceMesh& m_surface;
+  std::unordered_map<std::uint64_t, std::vector<int>> m_triangleAt; ///< smallest two corners -> surface triangles
   const Part* m_part;
   const SizeField& m_size;
   Progress& m_progress;
@@ -147,6 +152,7 @@ private:
     for (int v : x.v)
       if (v >= m_fixed && relocate(v)) return true;
     if (effort < 2) return false;
+    if (q(t) < 0.25 && peel(t)) return true;
     for (const auto& e : kTetEdge) {
       if (contract(x.v[e[0]], x.v[e[1]])) return true;
       if (contract(x.v[e[1]], x.v[e[0]])) return true;
@@ -178,6 +184,94 @@ private:
     }
     m.replaceRing(m_ring, m_tris);
     ++stats.removals;
+    return true;
+  }
+
+  std::uint64_t triangleKey(int a, int b, int c) const {
+    std::array<int, 3> v{a, b, c};
+    std::sort(v.begin(), v.end());
+    return edgeKey(v[0], v[1]);
+  }
+  int surfaceTriangle(int a, int b, int c) const {
+    auto it = m_triangleAt.find(triangleKey(a, b, c));
+    if (it == m_triangleAt.end()) return -1;
+    for (int i : it->second) {
+      const auto& x = m_surface.triangles[static_cast<std::size_t>(i)];
+      if (x[0] + x[1] + x[2] == a + b + c && (x[0] == c || x[1] == c || x[2] == c) && (x[0] == a || x[1] == a || x[2] == a) &&
+          (x[0] == b || x[1] == b || x[2] == b))
+        return i;
+    }
+    return -1;
+  }
+
+  /// A flat tet whose two surface triangles lie nearly in one plane: the surface's diagonal is flipped and the tet goes
+  /// to the other side. The surface moves by less than the tet's height.
+  bool peel(int t) {
+    int f[2], n = 0;
+    for (int i = 0; i < 4; ++i)
+      if (m.faceLocked(t, i)) {
+        if (n == 2) return false;
+        f[n++] = i;
+      }
+    if (n != 2) return false;
+    const Tet x = m.at(t);
+    int c = x.v[f[1]], d = x.v[f[0]]; // apexes of the two triangles; a, b their common edge
+    int a = -1, b = -1;
+    for (int i = 0; i < 4; ++i)
+      if (i != f[0] && i != f[1]) (a < 0 ? a : b) = x.v[i];
+    int o0 = x.n[f[0]] >> 2, o1 = x.n[f[1]] >> 2;
+    if (m.ghost(o0) || m.ghost(o1) || m.region[static_cast<std::size_t>(o0)] != m.region[static_cast<std::size_t>(o1)]) return false;
+    int s0 = surfaceTriangle(a, b, c), s1 = surfaceTriangle(a, b, d);
+    if (s0 < 0 || s1 < 0 || m_surface.face[static_cast<std::size_t>(s0)] != m_surface.face[static_cast<std::size_t>(s1)]) return false;
+    if (m.edgeLocked(c, d)) return false;
+    auto dims = [&](int v) { return m_surface.dim[static_cast<std::size_t>(v)]; };
+    if (dims(a) != Dim::Face && dims(b) != Dim::Face) return false; // might be a piece of an edge line
+    auto& t0 = m_surface.triangles[static_cast<std::size_t>(s0)];
+    auto& t1 = m_surface.triangles[static_cast<std::size_t>(s1)];
+    auto normalOf = [&](const std::array<int, 3>& q) { return triangleNormal(m.pt(q[0]), m.pt(q[1]), m.pt(q[2])); };
+    Vec3 n0 = normalOf(t0), n1 = normalOf(t1);
+    if (n0.dot(n1) < 0.9) return false;
+    std::array<int, 3> u0 = t0, u1 = t1; // as a flip: b -> d in the first, a -> c in the second
+    for (int& v : u0)
+      if (v == b) v = d;
+    for (int& v : u1)
+      if (v == a) v = c;
+    Vec3 m0 = normalOf(u0), m1 = normalOf(u1), mean = (n0 + n1).normalized();
+    if (m0.dot(mean) < 0.9 || m1.dot(mean) < 0.9) return false;
+    // Only two surface triangles may meet at the edge that goes.
+    int uses = 0;
+    m.starOf(a, m_star2);
+    for (int y : m_star2)
+      for (int i = 0; i < 4; ++i)
+        if (m.faceLocked(y, i) && m.at(y).v[i] != a && m.at(y).v[i] != b && m.indexOf(y, b) >= 0) ++uses;
+    if (uses != 4) return false; // two triangles, each seen from both sides
+    m.region[static_cast<std::size_t>(t)] = m.region[static_cast<std::size_t>(o0)];
+    auto setLock = [&](int tet, int face, bool on) {
+      auto bit = static_cast<std::uint8_t>(1 << face);
+      auto& l = m.locked[static_cast<std::size_t>(tet)];
+      l = static_cast<std::uint8_t>(on ? l | bit : l & ~bit);
+      int o = m.at(tet).n[face];
+      auto obit = static_cast<std::uint8_t>(1 << (o & 3));
+      auto& k = m.locked[static_cast<std::size_t>(o >> 2)];
+      k = static_cast<std::uint8_t>(on ? k | obit : k & ~obit);
+    };
+    for (int i = 0; i < 4; ++i) setLock(t, i, i != f[0] && i != f[1]);
+    m.lockedEdges.erase(edgeKey(a, b));
+    m.lockedEdges.insert(edgeKey(c, d));
+    auto drop = [&](int i) {
+      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
+      auto& l = m_triangleAt[triangleKey(q[0], q[1], q[2])];
+      l.erase(std::find(l.begin(), l.end(), i));
+    };
+    drop(s0);
+    drop(s1);
+    t0 = u0;
+    t1 = u1;
+    for (int i : {s0, s1}) {
+      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
+      m_triangleAt[triangleKey(q[0], q[1], q[2])].push_back(i);
+    }
+    ++stats.peels;
     return true;
   }
 
@@ -382,7 +476,7 @@ private:
 
 } // namespace
 
-ImproveStats improveTets(TetCore& core, const SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress) {
+ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress) {
   Improver i(core, surface, part, size, progress);
   i.run();
   return i.stats;

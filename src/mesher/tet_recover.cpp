@@ -258,7 +258,7 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
   RecoveryReport report;
   report.missingEdges = static_cast<int>(missing.size());
   Recovery recovery(core, progress);
-  for (int effort : {20, 60, 200}) {
+  for (int effort : {15, 40}) {
     std::vector<std::pair<int, int>> left;
     for (const auto& e : missing)
       if (!recovery.edge(e.first, e.second, effort)) left.push_back(e);
@@ -281,7 +281,7 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
   for (const auto& t : surface.triangles)
     if (!lock(t)) faces.push_back(t);
   report.missingFaces = static_cast<int>(faces.size());
-  for (int effort : {20, 60, 200}) {
+  for (int effort : {15, 40}) {
     std::vector<std::array<int, 3>> left;
     for (const auto& f : faces) {
       if (!recovery.face(f[0], f[1], f[2], effort) || !lock(f)) left.push_back(f);

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Puts points into surface edges that the tetrahedra could not take in. New points go onto the true geometry unless the
+// surface would cross itself there; then they stay on the chord.
+#include "mesher/surface.h"
+#include "mesher/surface_graph.h"
+
+namespace tess {
+
+int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edges, const Part& part) {
+  SurfaceGraph g;
+  g.points = m.points;
+  g.dim = m.dim;
+  g.entity = m.entity;
+  g.star.resize(m.points.size());
+  for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
+  for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
+    for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i) g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+  struct Fresh {
+    int v;
+    Vec3 chord;
+  };
+  std::vector<Fresh> fresh;
+  for (const auto& [a, b] : edges) {
+    if (!g.connected(a, b)) continue;
+    Vec3 chord = 0.5 * (g.pt(a) + g.pt(b)), p = chord;
+    auto line = g.feature.find(SurfaceGraph::key(a, b));
+    double limit = 0.15 * (g.pt(a) - g.pt(b)).norm();
+    int v;
+    if (line != g.feature.end()) {
+      int e = line->second;
+      p = part.shape->projectToEdge(e, chord).point;
+      if ((p - chord).norm() > limit) p = chord;
+      v = g.split(a, b, p, Dim::Edge, e);
+      auto& chain = m.edgeNodes[static_cast<std::size_t>(e)];
+      for (std::size_t i = 0; i + 1 < chain.size(); ++i)
+        if ((chain[i] == a && chain[i + 1] == b) || (chain[i] == b && chain[i + 1] == a)) {
+          chain.insert(chain.begin() + static_cast<std::ptrdiff_t>(i) + 1, v);
+          break;
+        }
+    } else {
+      std::array<int, 16> at;
+      g.edgeTris(a, b, at);
+      int f = g.face[static_cast<std::size_t>(at[0])];
+      p = part.shape->projectToFace(f, chord).point;
+      if ((p - chord).norm() > limit) p = chord;
+      v = g.split(a, b, p, Dim::Face, f);
+    }
+    fresh.push_back({v, chord});
+  }
+  m.points = g.points;
+  m.dim = g.dim;
+  m.entity = g.entity;
+  m.triangles = g.tris;
+  m.face = g.face;
+  auto crossings = findCrossings(m.points, m.triangles);
+  if (!crossings.empty()) {
+    std::vector<char> touched(m.points.size(), 0);
+    for (const auto& c : crossings)
+      for (int t : {c.a, c.b})
+        for (int v : m.triangles[static_cast<std::size_t>(t)]) touched[static_cast<std::size_t>(v)] = 1;
+    for (const auto& f : fresh)
+      if (touched[static_cast<std::size_t>(f.v)]) m.points[static_cast<std::size_t>(f.v)] = f.chord;
+  }
+  return static_cast<int>(fresh.size());
+}
+
+} // namespace tess
