@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Judges any mesh, ours or imported: limits with a verdict, and soundness. Limit sets carry the source of their figures.
+#pragma once
+#include "audit/metrics.h"
+#include "base/problem.h"
+
+namespace tess {
+
+struct Limit {
+  Metric metric;
+  bool atLeast;  ///< true: value must be >= bound, false: <= bound
+  double bound;
+  const char* source;
+};
+struct LimitSet {
+  std::string name, purpose;
+  std::vector<Limit> limits;
+  std::vector<ElementType> notAllowed; ///< element types that the purpose rules out
+  std::string notAllowedWhy;
+};
+const std::vector<LimitSet>& limitSets();
+const LimitSet* limitSet(std::string_view name);
+
+struct LimitResult {
+  Limit limit;
+  std::size_t failing = 0;
+  double share = 0;
+  double worst = 0;
+};
+struct Soundness {
+  std::size_t inverted = 0, openEdges = 0, crowdedEdges = 0, duplicateNodes = 0, duplicateCells = 0, unusedNodes = 0, nonConforming = 0;
+  bool sound() const { return !inverted && !openEdges && !duplicateCells && !unusedNodes && !nonConforming && !duplicateNodes; }
+};
+struct Audit {
+  std::array<MetricValues, kMetrics> metrics;
+  LimitSet limits;
+  std::vector<LimitResult> results;
+  std::size_t failingCells = 0;         ///< cells that fail at least one limit
+  std::vector<std::uint8_t> failing;    ///< per cell
+  std::size_t notAllowedCells = 0;
+  Soundness soundness;
+  bool pass = false;
+  std::string sentence;                 ///< the verdict in words
+};
+
+/// Runs everything. Cost O(cells log cells). Deterministic for any number of threads.
+Audit auditMesh(const Mesh& mesh, const LimitSet& limits);
+/// Judges again with other limits, reusing the metrics.
+void applyLimits(Audit& audit, const Mesh& mesh, const LimitSet& limits);
+Soundness checkSoundness(const Mesh& mesh, const std::vector<float>& volumes);
+
+} // namespace tess

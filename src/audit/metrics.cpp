@@ -1,0 +1,232 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/metrics.h"
+#include <cmath>
+#include <numeric>
+#include <tbb/parallel_for.h>
+
+namespace tess {
+namespace {
+
+constexpr MetricInfo kInfo[kMetrics] = {
+    {"skewness", "Skewness", "", "largest of (a_max - a_e)/(180 - a_e) and (a_e - a_min)/a_e over the corner angles a of all faces; a_e = 60 or 90 degrees", "0 best, 1 degenerate", false},
+    {"aspect_ratio", "Aspect ratio", "", "tetrahedra: longest edge / (2 sqrt(6) x inscribed radius); others: longest / shortest edge", "1 best, unbounded", false},
+    {"scaled_jacobian", "Scaled Jacobian", "", "smallest corner Jacobian over the product of its edge lengths, scaled so that the regular element has 1", "1 best, below 0 inverted", true},
+    {"min_dihedral", "Min dihedral angle", "deg", "smallest angle between two faces", "70.5 for the regular tetrahedron, 90 for a cube", true},
+    {"max_dihedral", "Max dihedral angle", "deg", "largest angle between two faces", "70.5 for the regular tetrahedron, 90 for a cube", false},
+    {"height_ratio", "Height to base", "", "tetrahedra: smallest height / longest edge; others: smallest distance of opposite faces / longest edge", "0.82 for the regular tetrahedron, 0 flat", true},
+    {"volume", "Volume", "L3", "volume of the element, curved where it is of order 2", "positive", true},
+    {"edge_length", "Edge length", "L", "mean length of the element's edges", "as asked", false},
+    {"size_change", "Size change", "", "largest ratio of mean edge lengths between the element and a neighbour over a face", "1 best", false},
+};
+
+double angleAt(const Vec3& p, const Vec3& q, const Vec3& r) {
+  Vec3 a = q - p, b = r - p;
+  return std::atan2(a.cross(b).norm(), a.dot(b));
+}
+
+struct CellView {
+  const Mesh& m;
+  std::span<const std::int32_t> n;
+  const ElementTopology& t;
+  const Vec3& p(int i) const { return m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])]; }
+};
+
+double skewness(const CellView& c) {
+  double worst = 0;
+  for (int f = 0; f < c.t.faces; ++f) {
+    const auto& q = c.t.face[static_cast<std::size_t>(f)];
+    int k = q[3] < 0 ? 3 : 4;
+    double equal = k == 3 ? kPi / 3 : kPi / 2;
+    for (int i = 0; i < k; ++i) {
+      double a = angleAt(c.p(q[static_cast<std::size_t>(i)]), c.p(q[static_cast<std::size_t>((i + 1) % k)]), c.p(q[static_cast<std::size_t>((i + k - 1) % k)]));
+      worst = std::max({worst, (a - equal) / (kPi - equal), (equal - a) / equal});
+    }
+  }
+  return worst;
+}
+
+Vec3 faceNormal(const CellView& c, int f) {
+  const auto& q = c.t.face[static_cast<std::size_t>(f)];
+  if (q[3] < 0) return (c.p(q[1]) - c.p(q[0])).cross(c.p(q[2]) - c.p(q[0]));
+  return (c.p(q[2]) - c.p(q[0])).cross(c.p(q[3]) - c.p(q[1]));
+}
+
+void dihedrals(const CellView& c, double& lo, double& hi) {
+  // Faces that share an edge: the angle inside is pi minus the angle between outward normals.
+  lo = kPi;
+  hi = 0;
+  for (int e = 0; e < c.t.edges; ++e) {
+    int a = c.t.edge[static_cast<std::size_t>(e)][0], b = c.t.edge[static_cast<std::size_t>(e)][1];
+    int found[2], n = 0;
+    for (int f = 0; f < c.t.faces && n < 2; ++f) {
+      bool ha = false, hb = false;
+      for (int v : c.t.face[static_cast<std::size_t>(f)]) ha = ha || v == a, hb = hb || v == b;
+      if (ha && hb) found[n++] = f;
+    }
+    if (n < 2) continue;
+    Vec3 u = faceNormal(c, found[0]).normalized(), v = faceNormal(c, found[1]).normalized();
+    Vec3 d = (c.p(b) - c.p(a)).normalized();
+    double angle = kPi - std::atan2(std::abs(u.cross(v).dot(d)), u.dot(v));
+    lo = std::min(lo, angle);
+    hi = std::max(hi, angle);
+  }
+}
+
+/// Corner triples of edges that span each corner's Jacobian, in right-handed order.
+double scaledJacobian(const CellView& c) {
+  auto corner = [&](int o, int x, int y, int z) {
+    Vec3 a = c.p(x) - c.p(o), b = c.p(y) - c.p(o), d = c.p(z) - c.p(o);
+    double l = a.norm() * b.norm() * d.norm();
+    return l > 0 ? a.cross(b).dot(d) / l : 0.0;
+  };
+  switch (c.t.type) {
+  case ElementType::Tet4:
+  case ElementType::Tet10:
+    return std::sqrt(2.0) * std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 3), corner(2, 0, 1, 3), corner(3, 0, 2, 1)});
+  case ElementType::Hex8:
+    return std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 5), corner(2, 3, 1, 6), corner(3, 0, 2, 7), corner(4, 7, 5, 0), corner(5, 4, 6, 1), corner(6, 5, 7, 2), corner(7, 6, 4, 3)});
+  case ElementType::Wedge6:
+    return 2 / std::sqrt(3.0) * std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 4), corner(2, 0, 1, 5), corner(3, 5, 4, 0), corner(4, 3, 5, 1), corner(5, 4, 3, 2)});
+  case ElementType::Pyramid5:
+    return std::sqrt(2.0) * std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 4), corner(2, 3, 1, 4), corner(3, 0, 2, 4)});
+  default: return 0;
+  }
+}
+
+/// Smallest Jacobian of the curved tet over its corners and mid nodes, relative to the straight one.
+double curvedShare(const CellView& c) {
+  static const auto& edges = topology(ElementType::Tet10).edge;
+  double straight = (c.p(1) - c.p(0)).cross(c.p(2) - c.p(0)).dot(c.p(3) - c.p(0));
+  if (straight <= 0) return 1;
+  double lo = 1e300;
+  for (int s = 0; s < 10; ++s) {
+    double l[4] = {0, 0, 0, 0};
+    if (s < 4) l[s] = 1;
+    else l[edges[static_cast<std::size_t>(s - 4)][0]] = l[edges[static_cast<std::size_t>(s - 4)][1]] = 0.5;
+    Vec3 d[4];
+    for (int i = 0; i < 4; ++i) d[i] = (4 * l[i] - 1) * c.p(i);
+    for (int e = 0; e < 6; ++e) {
+      int a = edges[static_cast<std::size_t>(e)][0], b = edges[static_cast<std::size_t>(e)][1];
+      d[a] += 4 * l[b] * c.p(4 + e);
+      d[b] += 4 * l[a] * c.p(4 + e);
+    }
+    lo = std::min(lo, (d[1] - d[0]).cross(d[2] - d[0]).dot(d[3] - d[0]) / straight);
+  }
+  return lo;
+}
+
+} // namespace
+
+const MetricInfo& metricInfo(Metric m) { return kInfo[static_cast<int>(m)]; }
+std::optional<Metric> metricById(std::string_view id) {
+  for (int i = 0; i < kMetrics; ++i)
+    if (id == kInfo[i].id) return static_cast<Metric>(i);
+  return {};
+}
+
+Vec3 cellCenter(const Mesh& m, std::size_t c) {
+  Vec3 s(0, 0, 0);
+  int k = topology(m.cells.type[c]).corners;
+  for (int i = 0; i < k; ++i) s += m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(i)])];
+  return s / k;
+}
+
+Neighbours cellNeighbours(const Mesh& m) {
+  Neighbours n;
+  n.start.push_back(0);
+  for (std::size_t c = 0; c < m.cells.size(); ++c) n.start.push_back(n.start.back() + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces));
+  n.cell.assign(n.start.back(), -1);
+  struct Side {
+    std::array<std::int32_t, 3> key;
+    std::uint32_t slot;
+    std::int32_t cell;
+  };
+  std::vector<Side> sides(n.start.back());
+  tbb::parallel_for(std::size_t(0), m.cells.size(), [&](std::size_t c) {
+    const auto& t = topology(m.cells.type[c]);
+    auto q = m.cells.of(c);
+    for (int f = 0; f < t.faces; ++f) {
+      std::array<std::int32_t, 4> v{std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max()};
+      for (std::size_t i = 0; i < 4; ++i)
+        if (t.face[static_cast<std::size_t>(f)][i] >= 0) v[i] = q[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
+      std::sort(v.begin(), v.end());
+      std::uint32_t slot = n.start[c] + static_cast<std::uint32_t>(f);
+      sides[slot] = {{v[0], v[1], v[2]}, slot, static_cast<std::int32_t>(c)};
+    }
+  });
+  std::sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return a.key != b.key ? a.key < b.key : a.slot < b.slot; });
+  for (std::size_t i = 0; i + 1 < sides.size(); ++i)
+    if (sides[i].key == sides[i + 1].key) {
+      n.cell[sides[i].slot] = sides[i + 1].cell;
+      n.cell[sides[i + 1].slot] = sides[i].cell;
+    }
+  return n;
+}
+
+std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
+  std::array<MetricValues, kMetrics> r;
+  const std::size_t count = m.cells.size();
+  for (auto& x : r) x.value.assign(count, 0);
+  auto set = [&](Metric k, std::size_t c, double v) { r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v); };
+  tbb::parallel_for(std::size_t(0), count, [&](std::size_t c) {
+    CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
+    double longest = 0, shortest = 1e300, sum = 0, area = 0, height = 1e300;
+    for (int e = 0; e < v.t.edges; ++e) {
+      double l = (v.p(v.t.edge[static_cast<std::size_t>(e)][0]) - v.p(v.t.edge[static_cast<std::size_t>(e)][1])).norm();
+      longest = std::max(longest, l);
+      shortest = std::min(shortest, l);
+      sum += l;
+    }
+    double volume = cellVolume(m, c), lo, hi;
+    dihedrals(v, lo, hi);
+    bool tet = v.t.corners == 4;
+    double corner = tet ? tetVolume(v.p(0), v.p(1), v.p(2), v.p(3)) : volume;
+    for (int f = 0; f < v.t.faces; ++f) {
+      double a = 0.5 * faceNormal(v, f).norm();
+      area += a;
+      if (a > 0) height = std::min(height, (tet ? 3 : 1) * corner / a);
+    }
+    set(Metric::Skewness, c, skewness(v));
+    set(Metric::AspectRatio, c, tet ? (corner > 0 ? longest * area / (3 * corner * 2 * std::sqrt(6.0)) : 1e30) : longest / shortest);
+    double sj = scaledJacobian(v);
+    if (v.t.type == ElementType::Tet10) sj = std::min(sj, sj * curvedShare(v));
+    set(Metric::ScaledJacobian, c, sj);
+    set(Metric::MinDihedral, c, (corner <= 0 ? -1 : 1) * lo * 180 / kPi);
+    set(Metric::MaxDihedral, c, hi * 180 / kPi);
+    set(Metric::HeightRatio, c, height / longest);
+    set(Metric::Volume, c, volume);
+    set(Metric::EdgeLength, c, sum / v.t.edges);
+  });
+  Neighbours n = cellNeighbours(m);
+  const auto& len = r[static_cast<std::size_t>(Metric::EdgeLength)].value;
+  tbb::parallel_for(std::size_t(0), count, [&](std::size_t c) {
+    double worst = 1;
+    for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k)
+      if (n.cell[k] >= 0) {
+        double a = len[c], b = len[static_cast<std::size_t>(n.cell[k])];
+        if (a > 0 && b > 0) worst = std::max({worst, a / b, b / a});
+      }
+    set(Metric::SizeChange, c, worst);
+  });
+  for (int k = 0; k < kMetrics; ++k) {
+    auto& x = r[static_cast<std::size_t>(k)];
+    if (x.value.empty()) continue;
+    auto [a, b] = std::minmax_element(x.value.begin(), x.value.end());
+    x.min = *a;
+    x.max = *b;
+    x.mean = std::accumulate(x.value.begin(), x.value.end(), 0.0) / static_cast<double>(count);
+    x.worst.resize(count);
+    std::iota(x.worst.begin(), x.worst.end(), 0);
+    std::size_t most = std::min<std::size_t>(20, count);
+    bool high = kInfo[k].highIsGood;
+    std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(), [&](std::int32_t p, std::int32_t q) {
+      float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
+      return u != w ? (high ? u < w : u > w) : p < q;
+    });
+    x.worst.resize(most);
+    x.worst.shrink_to_fit();
+  }
+  return r;
+}
+
+} // namespace tess

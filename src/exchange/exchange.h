@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Mesh files. One source file per format. Every writer returns what it wrote in words or the problem; readers give a
+// mesh with regions and groups. Node orders and face numbers come from the element table, checked against the solvers.
+#pragma once
+#include "base/problem.h"
+#include "mesh/mesh.h"
+
+namespace tess {
+
+enum class MeshFormat { Vtu, Inp, Foam, Stl, Ply };
+/// "vtu", "inp", "foam", "stl", "ply"
+std::optional<MeshFormat> meshFormatByName(std::string_view name);
+std::optional<MeshFormat> meshFormatOfPath(const std::string& path);
+const char* meshFormatName(MeshFormat f);
+
+/// Writes the mesh, coordinates multiplied by `scale`.
+std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std::string& path, double scale = 1);
+/// Reads VTU (with its sibling NAME.boundary.vtp if there) or .inp.
+Result<Mesh> readMesh(const std::string& path);
+/// Reads the file again and compares counts, volume and set areas with what was to be written (vtu, inp; polyMesh by
+/// its counts). Nothing when they agree.
+std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const std::string& path, double scale);
+
+/// Names fit for all solver files: letters, digits and '_', starting with a letter, at most 31 characters, different
+/// even when case is ignored.
+std::vector<std::string> solverNames(const std::vector<std::string>& names);
+
+std::optional<Problem> writeVtu(const Mesh& mesh, const std::string& path, double scale);
+std::optional<Problem> writeInp(const Mesh& mesh, const std::string& path, double scale);
+std::optional<Problem> writeFoam(const Mesh& mesh, const std::string& folder, double scale);
+std::optional<Problem> writeStl(const Mesh& mesh, const std::string& path, double scale);
+std::optional<Problem> writePly(const Mesh& mesh, const std::string& path, double scale);
+Result<Mesh> readVtu(const std::string& path);
+Result<Mesh> readInp(const std::string& path);
+
+/// For every boundary face the first face group it is in, or -1.
+std::vector<std::int32_t> firstGroupOfFaces(const Mesh& mesh);
+
+} // namespace tess

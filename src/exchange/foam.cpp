@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// OpenFOAM polyMesh: inner faces first in upper-triangular order, then one gapless range per patch; owner < neighbour,
+// normals point from owner to neighbour and outwards. Linear cells; mid nodes are left out. One patch per face group,
+// `unassigned` for the rest; regions become cell zones.
+#include "base/file.h"
+#include "exchange/exchange.h"
+#include <filesystem>
+#include <map>
+#include <sstream>
+
+namespace tess {
+namespace {
+
+std::string header(const char* cls, const char* object, const std::string& note = {}) {
+  std::string s = "FoamFile\n{\n    version     2.0;\n    format      ascii;\n    class       ";
+  s += cls;
+  s += ";\n";
+  if (!note.empty()) s += "    note        \"" + note + "\";\n";
+  s += "    location    \"constant/polyMesh\";\n    object      ";
+  s += object;
+  return s + ";\n}\n\n";
+}
+
+} // namespace
+
+std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, double scale) {
+  namespace fs = std::filesystem;
+  std::error_code ec;
+  fs::path dir = fs::path(folder) / "constant" / "polyMesh";
+  fs::create_directories(dir, ec);
+  if (ec) {
+    Problem p;
+    p.fault = Fault::Output;
+    p.code = "file.unwritable";
+    p.what = "the folder could not be made";
+    p.where = dir.string();
+    p.why = ec.message();
+    p.todo = "check the path and its rights";
+    return p;
+  }
+  // Corner nodes only, renumbered without gaps.
+  std::vector<std::int32_t> to(m.nodes.size(), -1);
+  std::vector<std::int32_t> points;
+  struct Face {
+    std::array<std::int32_t, 4> v;
+    int n;
+    std::int32_t owner, neighbour = -1;
+  };
+  std::vector<Face> faces;
+  std::map<std::array<std::int32_t, 4>, std::size_t> open;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    const auto& t = topology(m.cells.type[c]);
+    auto q = m.cells.of(c);
+    for (int i = 0; i < t.corners; ++i) {
+      auto& id = to[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])];
+      if (id < 0) {
+        id = static_cast<std::int32_t>(points.size());
+        points.push_back(q[static_cast<std::size_t>(i)]);
+      }
+    }
+    for (int f = 0; f < t.faces; ++f) {
+      Face face{{-1, -1, -1, -1}, 0, static_cast<std::int32_t>(c)};
+      for (int k : t.face[static_cast<std::size_t>(f)])
+        if (k >= 0) face.v[static_cast<std::size_t>(face.n++)] = q[static_cast<std::size_t>(k)];
+      auto key = face.v;
+      std::sort(key.begin(), key.end());
+      auto it = open.find(key);
+      if (it == open.end()) {
+        open.emplace(key, faces.size());
+        faces.push_back(face);
+      } else {
+        faces[it->second].neighbour = static_cast<std::int32_t>(c);
+        open.erase(it);
+      }
+    }
+  }
+  std::vector<std::size_t> inner, outer;
+  for (std::size_t i = 0; i < faces.size(); ++i) (faces[i].neighbour >= 0 ? inner : outer).push_back(i);
+  std::sort(inner.begin(), inner.end(), [&](std::size_t a, std::size_t b) {
+    return std::pair(faces[a].owner, faces[a].neighbour) < std::pair(faces[b].owner, faces[b].neighbour);
+  });
+  auto groupOf = firstGroupOfFaces(m);
+  std::map<std::array<std::int32_t, 4>, std::int32_t> patchAt;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    std::array<std::int32_t, 4> key{-1, -1, -1, -1};
+    for (int i = 0; i < topology(m.faces.type[f]).corners; ++i) key[static_cast<std::size_t>(i)] = m.faces.of(f)[static_cast<std::size_t>(i)];
+    std::sort(key.begin(), key.end());
+    patchAt[key] = groupOf[f];
+  }
+  std::vector<std::string> names;
+  std::vector<std::size_t> groupIndex;
+  for (std::size_t g = 0; g < m.groups.size(); ++g)
+    if (m.groups[g].dim == 2) {
+      names.push_back(m.groups[g].name);
+      groupIndex.push_back(g);
+    }
+  names.push_back("unassigned");
+  names = solverNames(names);
+  std::vector<std::vector<std::size_t>> patches(names.size());
+  for (std::size_t i : outer) {
+    auto key = faces[i].v;
+    std::sort(key.begin(), key.end());
+    auto it = patchAt.find(key);
+    std::size_t p = names.size() - 1;
+    if (it != patchAt.end() && it->second >= 0)
+      for (std::size_t k = 0; k < groupIndex.size(); ++k)
+        if (groupIndex[k] == static_cast<std::size_t>(it->second)) p = k;
+    patches[p].push_back(i);
+  }
+  std::ostringstream pts, fcs, own, nei, bnd;
+  pts.precision(16);
+  pts << header("vectorField", "points") << points.size() << "\n(\n";
+  for (auto n : points) {
+    Vec3 p = scale * m.nodes[static_cast<std::size_t>(n)];
+    pts << '(' << p.x() << ' ' << p.y() << ' ' << p.z() << ")\n";
+  }
+  pts << ")\n";
+  std::string note = "nPoints:" + std::to_string(points.size()) + " nCells:" + std::to_string(m.cells.size()) + " nFaces:" + std::to_string(faces.size()) + " nInternalFaces:" + std::to_string(inner.size());
+  fcs << header("faceList", "faces") << faces.size() << "\n(\n";
+  own << header("labelList", "owner", note) << faces.size() << "\n(\n";
+  nei << header("labelList", "neighbour", note) << inner.size() << "\n(\n";
+  auto put = [&](std::size_t i) {
+    const Face& f = faces[i];
+    fcs << f.n << '(';
+    for (int k = 0; k < f.n; ++k) fcs << (k ? " " : "") << to[static_cast<std::size_t>(f.v[static_cast<std::size_t>(k)])];
+    fcs << ")\n";
+    own << f.owner << '\n';
+    if (f.neighbour >= 0) nei << f.neighbour << '\n';
+  };
+  for (std::size_t i : inner) put(i); // outward from the owner, which has the lower number
+  std::size_t start = inner.size(), used = 0;
+  std::string list;
+  for (std::size_t p = 0; p < patches.size(); ++p) {
+    if (patches[p].empty()) continue;
+    ++used;
+    list += "    " + names[p] + "\n    {\n        type            patch;\n        nFaces          " + std::to_string(patches[p].size()) + ";\n        startFace       " + std::to_string(start) + ";\n    }\n";
+    start += patches[p].size();
+    for (std::size_t i : patches[p]) put(i);
+  }
+  fcs << ")\n";
+  own << ")\n";
+  nei << ")\n";
+  bnd << header("polyBoundaryMesh", "boundary") << used << "\n(\n" << list << ")\n";
+  std::ostringstream zones;
+  auto zoneNames = solverNames(m.regions);
+  zones << header("regIOobject", "cellZones") << m.regions.size() << "\n(\n";
+  for (std::size_t r = 0; r < m.regions.size(); ++r) {
+    std::string ids;
+    std::size_t n = 0;
+    for (std::size_t c = 0; c < m.cells.size(); ++c)
+      if (m.cellRegion[c] == static_cast<std::int32_t>(r)) {
+        ids += std::to_string(c) + "\n";
+        ++n;
+      }
+    zones << zoneNames[r] << "\n{\n    type cellZone;\n    cellLabels List<label> " << n << "\n(\n" << ids << ");\n}\n";
+  }
+  zones << ")\n";
+  for (auto& [name, text] : std::map<std::string, std::string>{{"points", pts.str()}, {"faces", fcs.str()}, {"owner", own.str()}, {"neighbour", nei.str()}, {"boundary", bnd.str()}, {"cellZones", zones.str()}})
+    if (auto p = writeFileAtomic((dir / name).string(), text)) return p;
+  return {};
+}
+
+} // namespace tess

@@ -1,0 +1,269 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The .inp deck: nodes, elements by region, node set and element-face surface per group. Numbers are at most 20
+// characters (longer ones are cut by the solver without a word), at most 16 entries stand in a line.
+#include "base/file.h"
+#include "exchange/exchange.h"
+#include <charconv>
+#include <cmath>
+#include <map>
+#include <set>
+#include <sstream>
+
+namespace tess {
+namespace {
+
+struct InpType {
+  const char* name;
+  ElementType type;
+};
+constexpr InpType kTypes[] = {{"C3D4", ElementType::Tet4}, {"C3D10", ElementType::Tet10}, {"C3D8", ElementType::Hex8}, {"C3D6", ElementType::Wedge6}};
+/// Faces as .inp numbers them, as index into our own face table.
+int inpFace(ElementType t, int ours) {
+  switch (t) {
+  case ElementType::Wedge6: return ours + 1; // 123, 456, 1254, 2365, 3146
+  case ElementType::Hex8: return ours + 1;   // 1234, 5678, 1265, 2376, 3487, 4158
+  default: return ours + 1;                  // tets: 123, 124, 234, 134
+  }
+}
+
+void number(std::string& out, double v) {
+  char b[40];
+  auto r = std::to_chars(b, b + sizeof b, v + 0.0); // no negative zero
+  if (r.ptr - b > 20) {
+    int n = std::snprintf(b, sizeof b, "%.12e", v);
+    out.append(b, static_cast<std::size_t>(n));
+    return;
+  }
+  out.append(b, static_cast<std::size_t>(r.ptr - b));
+}
+
+void list(std::string& out, const std::vector<std::int32_t>& ids) {
+  for (std::size_t i = 0; i < ids.size(); ++i) {
+    out += std::to_string(ids[i] + 1);
+    out += i % 16 == 15 || i + 1 == ids.size() ? ",\n" : ", ";
+  }
+}
+
+} // namespace
+
+std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double scale) {
+  std::string out;
+  out.reserve(m.nodes.size() * 64 + m.cells.size() * 48);
+  out += "** mesh written by Tesselite; lengths in " + m.unit + (scale == 1 ? "" : " x " + formatNumber(scale)) + "\n*NODE, NSET=NALL\n";
+  for (std::size_t i = 0; i < m.nodes.size(); ++i) {
+    out += std::to_string(i + 1);
+    for (int k = 0; k < 3; ++k) {
+      out += ",";
+      number(out, scale * m.nodes[i][k]);
+    }
+    out += "\n";
+  }
+  std::vector<std::string> names = m.regions;
+  for (const auto& g : m.groups) names.push_back(g.name);
+  names = solverNames(names);
+  for (std::size_t r = 0; r < m.regions.size(); ++r)
+    for (const auto& t : kTypes) {
+      bool head = false;
+      for (std::size_t c = 0; c < m.cells.size(); ++c) {
+        if (m.cells.type[c] != t.type || m.cellRegion[c] != static_cast<std::int32_t>(r)) continue;
+        if (!head) out += std::string("*ELEMENT, TYPE=") + t.name + ", ELSET=" + names[r] + "\n";
+        head = true;
+        out += std::to_string(c + 1);
+        for (auto n : m.cells.of(c)) out += "," + std::to_string(n + 1);
+        out += "\n";
+      }
+    }
+  for (auto type : m.cells.type)
+    if (type == ElementType::Pyramid5) {
+      Problem p;
+      p.fault = Fault::Output;
+      p.code = "inp.pyramid";
+      p.what = "pyramids cannot be written to .inp yet";
+      p.where = path;
+      p.why = "the format has no pyramid";
+      p.todo = "choose another format";
+      return p;
+    }
+  auto sides = facesInCells(m);
+  for (std::size_t k = 0; k < m.groups.size(); ++k) {
+    const MeshGroup& g = m.groups[k];
+    const std::string& name = names[m.regions.size() + k];
+    if (g.items.empty()) continue; // an empty set would be accepted silently by the solver
+    if (g.dim == 3) {
+      out += "*ELSET, ELSET=" + name + "\n";
+      list(out, g.items);
+      continue;
+    }
+    std::set<std::int32_t> nodes;
+    if (g.dim == 2)
+      for (auto f : g.items)
+        for (auto n : m.faces.of(static_cast<std::size_t>(f))) nodes.insert(n);
+    else nodes.insert(g.items.begin(), g.items.end());
+    out += "*NSET, NSET=" + name + "\n";
+    list(out, {nodes.begin(), nodes.end()});
+    if (g.dim != 2) continue;
+    out += "*SURFACE, NAME=" + name + ", TYPE=ELEMENT\n";
+    for (auto f : g.items) {
+      auto [cell, face] = sides[static_cast<std::size_t>(f)];
+      if (cell < 0) continue;
+      out += std::to_string(cell + 1) + ", S" + std::to_string(inpFace(m.cells.type[static_cast<std::size_t>(cell)], face)) + "\n";
+    }
+  }
+  return writeFileAtomic(path, out);
+}
+
+Result<Mesh> readInp(const std::string& path) {
+  auto text = readFile(path);
+  if (!text) return text.problem();
+  Mesh m;
+  std::map<long, std::int32_t> nodeAt, cellAt;
+  std::map<std::string, std::int32_t> regionAt;
+  std::map<std::string, std::set<long>> elsets;
+  struct Surf {
+    std::string name;
+    std::vector<std::pair<std::string, int>> sides;
+  };
+  std::vector<Surf> surfaces;
+  std::vector<std::pair<std::string, std::vector<long>>> nsets;
+  std::istringstream in(*text);
+  std::string line, keyword, set;
+  std::map<std::string, std::string> args;
+  const InpType* type = nullptr;
+  std::vector<long> pending;
+  int number = 0;
+  auto upper = [](std::string s) {
+    std::string r;
+    for (char c : s)
+      if (!std::isspace(static_cast<unsigned char>(c))) r += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+    return r;
+  };
+  auto bad = [&](const std::string& why) {
+    Problem p;
+    p.code = "file.unreadable";
+    p.what = "the mesh file cannot be read";
+    p.where = path + ", line " + std::to_string(number);
+    p.why = why;
+    p.todo = "mend that line, or write the file again";
+    return p;
+  };
+  auto split = [](const std::string& s) {
+    std::vector<std::string> r;
+    std::stringstream ss(s);
+    for (std::string w; std::getline(ss, w, ',');) {
+      std::size_t b = w.find_first_not_of(" \t\r"), e = w.find_last_not_of(" \t\r");
+      r.push_back(b == std::string::npos ? "" : w.substr(b, e - b + 1));
+    }
+    return r;
+  };
+  while (std::getline(in, line)) {
+    ++number;
+    if (!line.empty() && line.back() == '\r') line.pop_back();
+    if (line.compare(0, 2, "**") == 0 || line.find_first_not_of(" \t") == std::string::npos) continue;
+    if (line[0] == '*') {
+      if (!pending.empty()) return bad("the element before this line is incomplete");
+      args.clear();
+      auto w = split(line);
+      keyword = upper(w[0]);
+      for (std::size_t i = 1; i < w.size(); ++i) {
+        auto eq = w[i].find('=');
+        std::string v = eq == std::string::npos ? "" : w[i].substr(eq + 1);
+        v.erase(std::remove(v.begin(), v.end(), ' '), v.end());
+        args[upper(w[i].substr(0, eq))] = v;
+      }
+      type = nullptr;
+      if (keyword == "*ELEMENT") {
+        for (const auto& t : kTypes)
+          if (upper(args["TYPE"]) == t.name) type = &t;
+        if (!type) return bad("the element type '" + args["TYPE"] + "' is not known");
+        set = args["ELSET"].empty() ? "region" : args["ELSET"];
+      } else if (keyword == "*SURFACE") surfaces.push_back({args["NAME"], {}});
+      else if (keyword == "*NSET") nsets.push_back({args["NSET"], {}});
+      continue;
+    }
+    auto w = split(line);
+    if (keyword == "*NODE") {
+      if (w.size() < 4) return bad("a node needs a number and three coordinates");
+      Vec3 p;
+      for (int k = 0; k < 3; ++k) {
+        std::string s = w[static_cast<std::size_t>(k + 1)];
+        for (char& c : s)
+          if (c == 'd' || c == 'D') c = 'e';
+        p[k] = std::strtod(s.c_str(), nullptr);
+      }
+      if (!p.allFinite()) return bad("a coordinate is not a number");
+      nodeAt[std::strtol(w[0].c_str(), nullptr, 10)] = static_cast<std::int32_t>(m.nodes.size());
+      m.nodes.push_back(p);
+    } else if (keyword == "*ELEMENT" && type) {
+      for (const auto& x : w)
+        if (!x.empty()) pending.push_back(std::strtol(x.c_str(), nullptr, 10));
+      std::size_t need = static_cast<std::size_t>(topology(type->type).nodes) + 1;
+      if (pending.size() < need) continue;
+      if (pending.size() > need) return bad("an element has too many nodes");
+      std::vector<std::int32_t> n;
+      for (std::size_t i = 1; i < pending.size(); ++i) {
+        auto it = nodeAt.find(pending[i]);
+        if (it == nodeAt.end()) return bad("node " + std::to_string(pending[i]) + " is not there");
+        n.push_back(it->second);
+      }
+      auto [r, fresh] = regionAt.emplace(upper(set), static_cast<std::int32_t>(m.regions.size()));
+      if (fresh) m.regions.push_back(set);
+      cellAt[pending[0]] = static_cast<std::int32_t>(m.cells.size());
+      elsets[upper(set)].insert(pending[0]);
+      m.cells.add(type->type, n);
+      m.cellRegion.push_back(r->second);
+      pending.clear();
+    } else if (keyword == "*ELSET") {
+      auto& s = elsets[upper(args["ELSET"])];
+      if (args.count("GENERATE") && w.size() >= 2) {
+        long a = std::strtol(w[0].c_str(), nullptr, 10), b = std::strtol(w[1].c_str(), nullptr, 10), d = w.size() > 2 && !w[2].empty() ? std::strtol(w[2].c_str(), nullptr, 10) : 1;
+        if (d <= 0 || (b - a) / d > 100000000) return bad("the range of this set makes no sense");
+        for (long i = a; i <= b; i += d) s.insert(i);
+      } else
+        for (const auto& x : w)
+          if (!x.empty()) s.insert(std::strtol(x.c_str(), nullptr, 10));
+    } else if (keyword == "*NSET" && !nsets.empty()) {
+      for (const auto& x : w)
+        if (!x.empty()) nsets.back().second.push_back(std::strtol(x.c_str(), nullptr, 10));
+    } else if (keyword == "*SURFACE" && w.size() >= 2 && upper(w[1]).size() == 2 && upper(w[1])[0] == 'S') {
+      surfaces.back().sides.push_back({w[0], upper(w[1])[1] - '1'});
+    }
+  }
+  if (m.cells.size() == 0) return bad("it holds no elements of a known type");
+  if (!pending.empty()) return bad("the last element is incomplete");
+  rebuildFaces(m);
+  auto sides = facesInCells(m);
+  std::map<std::pair<std::int32_t, std::int32_t>, std::int32_t> faceAt;
+  for (std::size_t f = 0; f < sides.size(); ++f) faceAt[{sides[f][0], sides[f][1]}] = static_cast<std::int32_t>(f);
+  for (const auto& s : surfaces) {
+    MeshGroup g{s.name, 2, {}, 0};
+    auto add = [&](long id, int side) {
+      auto c = cellAt.find(id);
+      if (c == cellAt.end()) return;
+      auto f = faceAt.find({c->second, side});
+      if (f != faceAt.end()) g.items.push_back(f->second);
+    };
+    for (const auto& [who, side] : s.sides) {
+      char* end = nullptr;
+      long id = std::strtol(who.c_str(), &end, 10);
+      if (end && *end == 0) add(id, side);
+      else
+        for (long i : elsets[upper(who)]) add(i, side);
+    }
+    std::sort(g.items.begin(), g.items.end());
+    g.items.erase(std::unique(g.items.begin(), g.items.end()), g.items.end());
+    m.groups.push_back(g);
+  }
+  for (const auto& [name, ids] : nsets) {
+    bool isSurface = upper(name) == "NALL";
+    for (const auto& s : surfaces) isSurface = isSurface || upper(s.name) == upper(name);
+    if (isSurface) continue;
+    MeshGroup g{name, 0, {}, 0};
+    for (long i : ids)
+      if (auto it = nodeAt.find(i); it != nodeAt.end()) g.items.push_back(it->second);
+    std::sort(g.items.begin(), g.items.end());
+    m.groups.push_back(g);
+  }
+  return m;
+}
+
+} // namespace tess

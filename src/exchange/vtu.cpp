@@ -1,0 +1,242 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// VTU for cells (cell array `region`, names as field data) with a sibling NAME.boundary.vtp for boundary faces (cell
+// array `group`, names as field data). VTK's linear wedge has its base the other way round; it is swapped here.
+#include "base/file.h"
+#include "exchange/exchange.h"
+#include <filesystem>
+#include <map>
+#include <vtkCellArray.h>
+#include <vtkCellData.h>
+#include <vtkCommand.h>
+#include <vtkDoubleArray.h>
+#include <vtkFieldData.h>
+#include <vtkIntArray.h>
+#include <vtkNew.h>
+#include <vtkObject.h>
+#include <vtkPointData.h>
+#include <vtkPoints.h>
+#include <vtkPolyData.h>
+#include <vtkStringArray.h>
+#include <vtkUnsignedCharArray.h>
+#include <vtkUnstructuredGrid.h>
+#include <vtkXMLPolyDataReader.h>
+#include <vtkXMLPolyDataWriter.h>
+#include <vtkXMLUnstructuredGridReader.h>
+#include <vtkXMLUnstructuredGridWriter.h>
+
+namespace tess {
+namespace {
+
+std::string boundaryPath(const std::string& path) {
+  std::filesystem::path p(path);
+  return (p.parent_path() / (p.stem().string() + ".boundary.vtp")).string();
+}
+
+void addNames(vtkDataObject* d, const char* key, const std::vector<std::string>& names) {
+  vtkNew<vtkStringArray> a;
+  a->SetName(key);
+  for (const auto& n : names) a->InsertNextValue(n);
+  d->GetFieldData()->AddArray(a);
+}
+
+std::vector<std::string> readNames(vtkDataObject* d, const char* key) {
+  std::vector<std::string> r;
+  if (auto* a = vtkStringArray::SafeDownCast(d->GetFieldData()->GetAbstractArray(key)))
+    for (vtkIdType i = 0; i < a->GetNumberOfValues(); ++i) r.push_back(a->GetValue(i));
+  return r;
+}
+
+template <class W> std::optional<Problem> save(W& writer, vtkDataObject* d, const std::string& path) {
+  writer->SetInputDataObject(d);
+  writer->WriteToOutputStringOn();
+  writer->SetDataModeToAppended();
+  writer->EncodeAppendedDataOff();
+  writer->SetCompressorTypeToZLib();
+  writer->Write();
+  return writeFileAtomic(path, writer->GetOutputString());
+}
+
+/// Keeps VTK's complaints as text instead of printing them.
+class ErrorCatcher : public vtkCommand {
+public:
+  static ErrorCatcher* New() { return new ErrorCatcher; }
+  void Execute(vtkObject*, unsigned long, void* data) override {
+    if (data && text.empty()) text = static_cast<const char*>(data);
+  }
+  std::string text;
+};
+
+Problem unreadable(const std::string& path, const std::string& why) {
+  Problem p;
+  p.code = "file.unreadable";
+  p.what = "the mesh file cannot be read";
+  p.where = path;
+  p.why = why;
+  p.todo = "check that the file is complete, or write it again";
+  return p;
+}
+
+} // namespace
+
+std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double scale) {
+  vtkNew<vtkUnstructuredGrid> grid;
+  vtkNew<vtkPoints> points;
+  points->SetDataTypeToDouble();
+  points->SetNumberOfPoints(static_cast<vtkIdType>(m.nodes.size()));
+  for (std::size_t i = 0; i < m.nodes.size(); ++i) {
+    Vec3 p = scale * m.nodes[i];
+    points->SetPoint(static_cast<vtkIdType>(i), p.data());
+  }
+  grid->SetPoints(points);
+  grid->Allocate(static_cast<vtkIdType>(m.cells.size()));
+  std::vector<vtkIdType> ids;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    auto n = m.cells.of(c);
+    ids.assign(n.begin(), n.end());
+    if (m.cells.type[c] == ElementType::Wedge6) {
+      std::swap(ids[1], ids[2]);
+      std::swap(ids[4], ids[5]);
+    }
+    grid->InsertNextCell(topology(m.cells.type[c]).vtkType, static_cast<vtkIdType>(ids.size()), ids.data());
+  }
+  vtkNew<vtkIntArray> region;
+  region->SetName("region");
+  for (auto r : m.cellRegion) region->InsertNextValue(r);
+  grid->GetCellData()->AddArray(region);
+  addNames(grid, "region_names", m.regions);
+  addNames(grid, "unit", {m.unit});
+  vtkNew<vtkXMLUnstructuredGridWriter> writer;
+  if (auto p = save(writer, grid, path)) return p;
+
+  vtkNew<vtkPolyData> surface;
+  vtkNew<vtkPoints> sp;
+  sp->SetDataTypeToDouble();
+  vtkNew<vtkCellArray> polys;
+  vtkNew<vtkIntArray> node, group, behind, front, face;
+  node->SetName("node");
+  group->SetName("group");
+  behind->SetName("region_behind");
+  front->SetName("region_front");
+  face->SetName("face");
+  std::vector<vtkIdType> at(m.nodes.size(), -1);
+  auto groupOf = firstGroupOfFaces(m);
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    int k = topology(m.faces.type[f]).corners;
+    polys->InsertNextCell(k);
+    for (int i = 0; i < k; ++i) {
+      auto n = static_cast<std::size_t>(m.faces.of(f)[static_cast<std::size_t>(i)]);
+      if (at[n] < 0) {
+        Vec3 p = scale * m.nodes[n];
+        at[n] = sp->InsertNextPoint(p.data());
+        node->InsertNextValue(static_cast<int>(n));
+      }
+      polys->InsertCellPoint(at[n]);
+    }
+    group->InsertNextValue(groupOf[f]);
+    behind->InsertNextValue(m.faceRegions[f][0]);
+    front->InsertNextValue(m.faceRegions[f][1]);
+    face->InsertNextValue(m.faceLink[f]);
+  }
+  surface->SetPoints(sp);
+  surface->SetPolys(polys);
+  surface->GetPointData()->AddArray(node);
+  for (auto* a : {group.Get(), behind.Get(), front.Get(), face.Get()}) surface->GetCellData()->AddArray(a);
+  std::vector<std::string> names;
+  for (const auto& g : m.groups) names.push_back(g.name);
+  addNames(surface, "group_names", names);
+  vtkNew<vtkXMLPolyDataWriter> pw;
+  return save(pw, surface, boundaryPath(path));
+}
+
+Result<Mesh> readVtu(const std::string& path) {
+  auto text = readFile(path);
+  if (!text) return text.problem();
+  vtkNew<vtkXMLUnstructuredGridReader> reader;
+  vtkNew<ErrorCatcher> errors;
+  reader->AddObserver(vtkCommand::ErrorEvent, errors);
+  reader->SetFileName(path.c_str());
+  vtkObject::GlobalWarningDisplayOff();
+  reader->Update();
+  vtkUnstructuredGrid* g = reader->GetOutput();
+  if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0) return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  Mesh m;
+  for (vtkIdType i = 0; i < g->GetNumberOfPoints(); ++i) {
+    double p[3];
+    g->GetPoint(i, p);
+    m.nodes.emplace_back(p[0], p[1], p[2]);
+    if (!m.nodes.back().allFinite()) return unreadable(path, "node " + std::to_string(i) + " has a coordinate that is not a number");
+  }
+  auto* region = vtkIntArray::SafeDownCast(g->GetCellData()->GetArray("region"));
+  std::vector<std::int32_t> ids;
+  int dropped = 0, top = 0;
+  for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
+    const ElementTopology* t = nullptr;
+    for (int k = 0; k < kElementTypes; ++k) {
+      const auto& e = topology(static_cast<ElementType>(k));
+      if (e.dim == 3 && e.vtkType == g->GetCellType(c)) t = &e;
+    }
+    if (!t) {
+      ++dropped;
+      continue;
+    }
+    vtkIdType n;
+    const vtkIdType* v;
+    g->GetCellPoints(c, n, v);
+    ids.assign(v, v + n);
+    for (auto i : ids)
+      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size()) return unreadable(path, "a cell refers to a node that is not there");
+    if (t->type == ElementType::Wedge6) {
+      std::swap(ids[1], ids[2]);
+      std::swap(ids[4], ids[5]);
+    }
+    m.cells.add(t->type, ids);
+    int r = region ? std::max(0, region->GetValue(c)) : 0;
+    top = std::max(top, r);
+    m.cellRegion.push_back(r);
+  }
+  if (m.cells.size() == 0) return unreadable(path, "it holds no volume cells of a known type");
+  (void)dropped;
+  m.regions = readNames(g, "region_names");
+  while (static_cast<int>(m.regions.size()) <= top) m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
+  auto unit = readNames(g, "unit");
+  if (!unit.empty()) m.unit = unit[0];
+  rebuildFaces(m);
+  std::string sibling = boundaryPath(path);
+  if (!std::filesystem::exists(sibling)) return m;
+  vtkNew<vtkXMLPolyDataReader> pr;
+  pr->AddObserver(vtkCommand::ErrorEvent, errors);
+  pr->SetFileName(sibling.c_str());
+  pr->Update();
+  vtkPolyData* s = pr->GetOutput();
+  auto* group = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("group"));
+  auto* node = vtkIntArray::SafeDownCast(s->GetPointData()->GetArray("node"));
+  auto* link = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("face"));
+  if (!group || !node) return m;
+  std::map<std::array<std::int32_t, 3>, std::int32_t> faceAt;
+  auto keyOf = [](std::vector<std::int32_t> v) {
+    std::sort(v.begin(), v.end());
+    return std::array<std::int32_t, 3>{v[0], v[1], v[2]};
+  };
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    auto n = m.faces.of(f);
+    faceAt[keyOf({n.begin(), n.begin() + topology(m.faces.type[f]).corners})] = static_cast<std::int32_t>(f);
+  }
+  for (const auto& n : readNames(s, "group_names")) m.groups.push_back({n, 2, {}, 0});
+  for (vtkIdType c = 0; c < s->GetNumberOfCells(); ++c) {
+    vtkIdType n;
+    const vtkIdType* v;
+    s->GetCellPoints(c, n, v);
+    if (n < 3) continue;
+    std::vector<std::int32_t> q;
+    for (vtkIdType i = 0; i < n; ++i) q.push_back(node->GetValue(v[i]));
+    auto it = faceAt.find(keyOf(q));
+    if (it == faceAt.end()) continue;
+    if (link) m.faceLink[static_cast<std::size_t>(it->second)] = link->GetValue(c);
+    int k = group->GetValue(c);
+    if (k >= 0 && static_cast<std::size_t>(k) < m.groups.size()) m.groups[static_cast<std::size_t>(k)].items.push_back(it->second);
+  }
+  for (auto& gr : m.groups) std::sort(gr.items.begin(), gr.items.end());
+  return m;
+}
+
+} // namespace tess
