@@ -1,1 +1,378 @@
-int main(){}
+// SPDX-License-Identifier: GPL-3.0-or-later
+// `tessel`: the command line over the job. Messages go to stderr, results to stdout. Exit codes: 0 done, 1 done but
+// outside the limits, 2 wrong usage, 3 input at fault, 4 meshing failed.
+#include "base/file.h"
+#include "base/units.h"
+#include "job/run.h"
+#include <CLI/CLI.hpp>
+#include <atomic>
+#include <csignal>
+#include <filesystem>
+#include <iostream>
+#include <nlohmann/json.hpp>
+#include <spdlog/sinks/stdout_sinks.h>
+#include <spdlog/spdlog.h>
+#include <unistd.h>
+
+namespace fs = std::filesystem;
+using namespace tess;
+
+namespace {
+
+Progress* g_progress = nullptr;
+void onInterrupt(int) {
+  if (g_progress) g_progress->stop();
+}
+
+int exitCode(const Problem& p) {
+  switch (p.fault) {
+  case Fault::Usage: return 2;
+  case Fault::Input: return 3;
+  case Fault::Meshing: return 4;
+  case Fault::Output: return 3;
+  }
+  return 3;
+}
+
+void say(const Problem& p) {
+  static const char* severities[] = {"note", "warning", "error"};
+  std::cerr << severities[static_cast<int>(p.severity)] << ": " << p.what << "\n";
+  if (!p.where.empty()) std::cerr << "  where: " << p.where << "\n";
+  if (!p.why.empty()) std::cerr << "  why:   " << p.why << "\n";
+  if (!p.todo.empty()) std::cerr << "  to do: " << p.todo << "\n";
+}
+
+int fail(const Problem& p, const std::string& report = {}) {
+  say(p);
+  if (!report.empty()) {
+    nlohmann::json j{{"status", p.fault == Fault::Meshing ? "failed" : p.fault == Fault::Usage ? "usage" : "input"}, {"problems", {problemJson(p)}}};
+    if (auto w = writeFileAtomic(report, j.dump(2) + "\n")) say(*w);
+  }
+  return exitCode(p);
+}
+
+Problem usage(const std::string& what, const std::string& todo) {
+  Problem p;
+  p.fault = Fault::Usage;
+  p.code = "usage";
+  p.what = what;
+  p.todo = todo;
+  return p;
+}
+
+bool isBrief(const std::string& path) { return fs::path(path).extension() == ".brief"; }
+
+int inspect(const std::string& path, const std::string& unit, bool json) {
+  LoadOptions o;
+  o.unit = unit;
+  auto part = loadPart(path, o);
+  if (!part) {
+    if (json) std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(part.problem())}}}.dump(2) << "\n";
+    return fail(part.problem());
+  }
+  double shortest = 1e300;
+  for (const auto& e : part->edges) shortest = std::min(shortest, e.length);
+  if (json) {
+    nlohmann::json j{{"status", "ok"}, {"file", path}, {"format", part->format}, {"unit", part->unit}, {"unit_assumed", part->unitAssumed}, {"size", {part->box.size().x(), part->box.size().y(), part->box.size().z()}},
+                     {"box", {{part->box.lo.x(), part->box.lo.y(), part->box.lo.z()}, {part->box.hi.x(), part->box.hi.y(), part->box.hi.z()}}}, {"diagonal", part->diagonal()}, {"volume", part->volume()}, {"area", part->surfaceArea()}, {"points", part->points.size()}};
+    j["bodies"] = nlohmann::json::array();
+    for (const auto& b : part->bodies) {
+      nlohmann::json x{{"name", b.name}, {"faces", b.faces.size()}, {"volume", b.volume}, {"closed", b.closed}};
+      if (b.color) x["colour"] = *b.color;
+      j["bodies"].push_back(x);
+    }
+    j["faces"] = nlohmann::json::array();
+    for (const auto& f : part->faces) {
+      nlohmann::json x{{"name", f.name}, {"kind", surfaceKindName(f.kind)}, {"area", f.area}, {"radius", f.radius}, {"centre", {f.center.x(), f.center.y(), f.center.z()}}, {"edges", f.edges.size()}, {"bodies", f.bodies}};
+      if (f.color) x["colour"] = *f.color;
+      j["faces"].push_back(x);
+    }
+    j["edges"] = {{"count", part->edges.size()}, {"shortest", part->edges.empty() ? 0 : shortest}};
+    j["problems"] = nlohmann::json::array();
+    for (const auto& p : part->problems) j["problems"].push_back(problemJson(p));
+    std::cout << j.dump(2) << "\n";
+  } else {
+    std::cout << fs::path(path).filename().string() << ": " << part->format << ", " << part->sizeText();
+    if (part->unitAssumed) std::cout << " (unit assumed)";
+    if (!part->fileUnit.empty()) std::cout << " (file says " << part->fileUnit << ")";
+    std::cout << "\n" << part->bodies.size() << " bodies, " << part->faces.size() << " faces, " << part->edges.size() << " edges, volume " << formatNumber(part->volume()) << " " << part->unit << "^3, area " << formatNumber(part->surfaceArea()) << " " << part->unit << "^2\n";
+    for (const auto& b : part->bodies) std::cout << "  body " << b.name << ": " << b.faces.size() << " faces, volume " << formatNumber(b.volume) << "\n";
+    if (!part->edges.empty()) std::cout << "shortest edge " << formatNumber(shortest) << " " << part->unit << "\n";
+  }
+  for (const auto& p : part->problems) say(p);
+  return 0;
+}
+
+struct MeshArgs {
+  std::string input, size, min, max, growth, turn, order, report, unit;
+  std::vector<std::string> out;
+  int threads = 0;
+  bool quiet = false;
+};
+
+int meshCommand(const MeshArgs& a) {
+  Brief brief;
+  if (isBrief(a.input)) {
+    auto b = loadBrief(a.input);
+    if (!b) return fail(b.problem(), a.report);
+    brief = *b;
+  } else brief = defaultBrief(a.input);
+  // Options become values of the rules they belong to; they are checked by the same table.
+  auto set = [&](const char* kind, const char* key, const std::string& value) {
+    if (value.empty()) return;
+    for (auto& r : brief.rules)
+      if (r.kind == kind && !r.off) {
+        r.values[key] = value;
+        return;
+      }
+    brief.rules.push_back({kind, {{key, value}}, "", false, {}});
+  };
+  set("everywhere", "target", a.size);
+  set("everywhere", "minimum", a.min);
+  set("everywhere", "maximum", a.max);
+  set("everywhere", "growth", a.growth);
+  set("everywhere", "turn", a.turn);
+  set("fill", "order", a.order);
+  for (const auto& p : validateBrief(brief, "mm"))
+    if (p.severity == Severity::Error) return fail(p, a.report);
+  std::vector<Rule> outputs;
+  for (const auto& r : brief.rules)
+    if (r.kind == "hand_over" && !r.off && a.out.empty()) outputs.push_back(r);
+  for (const auto& o : a.out) {
+    Rule r{"hand_over", {}, "", false, {}};
+    auto colon = o.find(':');
+    if (colon != std::string::npos && meshFormatByName(o.substr(0, colon))) {
+      r.values["format"] = o.substr(0, colon);
+      r.values["path"] = fs::absolute(o.substr(colon + 1)).string();
+    } else {
+      r.values["path"] = fs::absolute(o).string();
+      if (!meshFormatOfPath(o)) return fail(usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"), a.report);
+    }
+    outputs.push_back(r);
+  }
+  Progress progress;
+  g_progress = &progress;
+  std::signal(SIGINT, onInterrupt);
+  std::signal(SIGTERM, onInterrupt);
+  bool terminal = isatty(2);
+  std::string last;
+  progress.onProgress = [&](const std::string& stage, double share) {
+    if (a.quiet || (!terminal && stage == last)) return;
+    if (terminal) std::cerr << "\r\033[K" << stage << " " << static_cast<int>(100 * share) << " %" << std::flush;
+    else std::cerr << stage << "\n";
+    last = stage;
+  };
+  LoadOptions o;
+  o.unit = brief.unit;
+  if (!a.unit.empty()) o.unit = a.unit;
+  if (!brief.facetAngle.empty()) {
+    char* end = nullptr;
+    double v = std::strtod(brief.facetAngle.c_str(), &end);
+    if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180) return fail(usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180", "write for example facet_angle = 30"), a.report);
+    o.facetAngleDeg = v;
+  }
+  try {
+    auto part = loadPart(brief.partPath(), o, &progress);
+    if (!part) return fail(part.problem(), a.report);
+    auto run = runBrief(brief, *part, a.threads, progress);
+    if (terminal && !a.quiet) std::cerr << "\r\033[K";
+    if (!run) return fail(run.problem(), a.report);
+    int code = run->audit.pass ? 0 : 1;
+    for (const auto& r : outputs)
+      if (auto p = handOver(*run, r)) {
+        say(*p);
+        run->problems.push_back(*p);
+        code = exitCode(*p);
+      }
+    auto j = runReport(*run);
+    if (code > 1) j["status"] = "output";
+    if (!a.report.empty())
+      if (auto p = writeFileAtomic(a.report, j.dump(2) + "\n")) return fail(*p);
+    if (!a.quiet) {
+      for (const auto& p : run->problems) say(p);
+      std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume " << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " " << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n" << run->audit.sentence << "\n";
+      for (const auto& l : run->audit.results) {
+        const auto& info = metricInfo(l.limit.metric);
+        std::cout << "  " << info.name << " " << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
+      }
+      for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
+    }
+    return code;
+  } catch (const Cancelled&) {
+    Problem p;
+    p.fault = Fault::Meshing;
+    p.code = "stopped";
+    p.what = "stopped on request";
+    p.todo = "nothing was written";
+    return fail(p, a.report);
+  } catch (const std::bad_alloc&) {
+    Problem p;
+    p.fault = Fault::Meshing;
+    p.code = "memory";
+    p.what = "the memory of this machine does not suffice";
+    p.todo = "ask for a larger size";
+    return fail(p, a.report);
+  }
+}
+
+int auditCommand(const std::string& path, const std::string& limits, const std::string& report) {
+  const LimitSet* set = limitSet(limits.empty() ? "general" : limits);
+  if (!set) return fail(usage("there is no limit set '" + limits + "'", "one of general, strength, flow"), report);
+  auto m = readMesh(path);
+  if (!m) return fail(m.problem(), report);
+  Audit a = auditMesh(*m, *set);
+  auto j = auditReport(*m, a);
+  j["status"] = "ok";
+  if (!report.empty())
+    if (auto p = writeFileAtomic(report, j.dump(2) + "\n")) return fail(*p);
+  std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, " << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n" << a.sentence << "\n";
+  for (const auto& l : a.results)
+    std::cout << "  " << metricInfo(l.limit.metric).name << " " << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
+  const auto& s = a.soundness;
+  std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates " << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
+  return a.pass ? 0 : 1;
+}
+
+int convertCommand(const std::string& in, const std::string& out, double scale) {
+  if (!(scale > 0)) return fail(usage("the scale must be above 0", "for example --scale 0.001"));
+  std::string path = out;
+  auto format = meshFormatOfPath(out);
+  if (auto colon = out.find(':'); colon != std::string::npos && meshFormatByName(out.substr(0, colon))) {
+    format = meshFormatByName(out.substr(0, colon));
+    path = out.substr(colon + 1);
+  }
+  if (!format) return fail(usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"));
+  auto m = readMesh(in);
+  if (!m) return fail(m.problem());
+  if (auto p = writeMesh(*m, *format, path, scale)) return fail(*p);
+  if (auto p = verifyWritten(*m, *format, path, scale)) return fail(*p);
+  Box b;
+  for (const auto& n : m->nodes) b.add(scale * n);
+  std::cout << m->cells.size() << " elements, " << m->groups.size() << " groups, " << formatNumber(b.size().x(), 4) << " x " << formatNumber(b.size().y(), 4) << " x " << formatNumber(b.size().z(), 4) << " written to " << path << "\n";
+  return 0;
+}
+
+int rulesCommand(bool json, bool markdown) {
+  if (markdown) {
+    std::cout << rulesReference();
+    return 0;
+  }
+  if (json) {
+    nlohmann::json j = nlohmann::json::array();
+    for (const auto& k : ruleTable()) {
+      nlohmann::json r{{"id", k.id}, {"section", k.section}, {"sentence", k.sentence}, {"help", k.help}, {"stage", k.stage}, {"slots", nlohmann::json::array()}};
+      for (const auto& s : k.slots) {
+        nlohmann::json x{{"key", s.key}, {"type", slotTypeName(s.type)}, {"default", s.fallback}, {"help", s.help}, {"required", s.required}};
+        if (!s.choices.empty()) x["choices"] = s.choices;
+        if (s.low > -1e299) x["low"] = s.low, x["low_open"] = s.lowOpen;
+        if (s.high < 1e299) x["high"] = s.high;
+        r["slots"].push_back(x);
+      }
+      j.push_back(r);
+    }
+    std::cout << j.dump(2) << "\n";
+    return 0;
+  }
+  for (const auto& k : ruleTable()) {
+    std::cout << k.id << " (" << k.section << "): " << k.help << "\n";
+    for (const auto& s : k.slots) std::cout << "  " << s.key << " [" << slotTypeName(s.type) << (s.required ? ", required" : s.fallback.empty() ? "" : ", " + s.fallback) << "] " << s.help << "\n";
+  }
+  return 0;
+}
+
+/// The sample parts: beside the program in a build, in the data folder of an installation.
+fs::path demoFolder() {
+  std::error_code ec;
+  fs::path exe = fs::read_symlink("/proc/self/exe", ec);
+  for (fs::path p = exe.parent_path(); !p.empty() && p != p.root_path(); p = p.parent_path())
+    for (const char* sub : {"demo", "share/tesselite/demo"})
+      if (fs::exists(p / sub / "camera-housing.brief", ec)) return p / sub;
+  return {};
+}
+
+int demoCommand(const std::string& dir) {
+  fs::path from = demoFolder();
+  Problem p;
+  p.code = "demo";
+  p.what = "the sample parts could not be copied";
+  p.where = dir;
+  if (from.empty()) {
+    p.why = "they were not found beside the program";
+    p.todo = "run the program from its source tree or an installation";
+    return fail(p);
+  }
+  std::error_code ec;
+  fs::create_directories(dir, ec);
+  if (!ec)
+    for (const auto& e : fs::directory_iterator(from)) {
+      auto x = e.path().extension();
+      if (x != ".brief" && x != ".step" && x != ".stl") continue;
+      fs::copy_file(e.path(), fs::path(dir) / e.path().filename(), fs::copy_options::overwrite_existing, ec);
+      if (ec) break;
+      std::cout << (fs::path(dir) / e.path().filename()).string() << "\n";
+    }
+  if (ec) {
+    p.why = ec.message();
+    p.todo = "check the folder and its rights";
+    return fail(p);
+  }
+  return 0;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  spdlog::set_default_logger(spdlog::stderr_logger_mt("tessel"));
+  spdlog::set_level(std::getenv("TESSELITE_DEBUG") ? spdlog::level::debug : spdlog::level::warn);
+  CLI::App app{"Tesselite on the command line: parts in, solver-ready meshes out"};
+  app.require_subcommand(1);
+  std::string path, out, unit, limits, report;
+  bool json = false, markdown = false;
+  double scale = 1;
+  MeshArgs m;
+  auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
+  inspectCmd->add_option("PART", path)->required();
+  inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
+  inspectCmd->add_flag("--json", json);
+  auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
+  meshCmd->add_option("INPUT", m.input, "brief or part")->required();
+  meshCmd->add_option("--size", m.size, "overall target, e.g. \"2 mm\"");
+  meshCmd->add_option("--min", m.min, "smallest size derived from shape");
+  meshCmd->add_option("--max", m.max, "largest size");
+  meshCmd->add_option("--growth", m.growth, "size ratio of neighbours");
+  meshCmd->add_option("--turn", m.turn, "degrees per element on curves");
+  meshCmd->add_option("--order", m.order, "1 or 2");
+  meshCmd->add_option("--unit", m.unit, "take the part file's numbers in this unit");
+  meshCmd->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
+  meshCmd->add_option("--report", m.report, "JSON report");
+  meshCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
+  meshCmd->add_flag("--quiet", m.quiet);
+  auto* auditCmd = app.add_subcommand("audit", "judge a mesh file");
+  auditCmd->add_option("MESH", path)->required();
+  auditCmd->add_option("--limits", limits, "limit set");
+  auditCmd->add_option("--report", report, "JSON report");
+  auto* convertCmd = app.add_subcommand("convert", "read a mesh and write it in another format");
+  convertCmd->add_option("IN", path)->required();
+  convertCmd->add_option("OUT", out)->required();
+  convertCmd->add_option("--scale", scale, "factor on coordinates");
+  auto* rulesCmd = app.add_subcommand("rules", "the rules a brief may hold");
+  rulesCmd->add_flag("--json", json);
+  rulesCmd->add_flag("--markdown", markdown);
+  auto* demoCmd = app.add_subcommand("demo", "copy the sample parts and briefs to a folder");
+  demoCmd->add_option("DIR", path)->required();
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) { return app.exit(e) == 0 ? 0 : 2; }
+  try {
+    if (*inspectCmd) return inspect(path, unit, json);
+    if (*meshCmd) return meshCommand(m);
+    if (*auditCmd) return auditCommand(path, limits, report);
+    if (*convertCmd) return convertCommand(path, out, scale);
+    if (*rulesCmd) return rulesCommand(json, markdown);
+    if (*demoCmd) return demoCommand(path);
+  } catch (const std::exception& e) {
+    std::cerr << "error: the program failed: " << e.what() << "\n";
+    return 4;
+  }
+  return 2;
+}

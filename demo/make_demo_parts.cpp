@@ -1,0 +1,257 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Builds the sample parts of Brackwater Robotics' vehicle "Otter" with the geometry kernel and writes them as STEP
+// (millimetres, faces with names and colours) and one as STL.
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepAlgoAPI_Fuse.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepFilletAPI_MakeFillet.hxx>
+#include <BRepGProp.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeRevol.hxx>
+#include <GC_MakeArcOfCircle.hxx>
+#include <GProp_GProps.hxx>
+#include <Interface_Static.hxx>
+#include <Poly_Triangulation.hxx>
+#include <Quantity_Color.hxx>
+#include <BRep_Tool.hxx>
+#include <STEPCAFControl_Writer.hxx>
+#include <STEPConstruct.hxx>
+#include <ShapeUpgrade_UnifySameDomain.hxx>
+#include <StepRepr_RepresentationItem.hxx>
+#include <StepShape_FaceSurface.hxx>
+#include <TCollection_HAsciiString.hxx>
+#include <TDataStd_Name.hxx>
+#include <TDocStd_Document.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Edge.hxx>
+#include <TopoDS_Face.hxx>
+#include <Transfer_FinderProcess.hxx>
+#include <XCAFDoc_ColorTool.hxx>
+#include <XCAFDoc_DocumentTool.hxx>
+#include <XCAFDoc_ShapeTool.hxx>
+#include <XSControl_TransferWriter.hxx>
+#include <XSControl_WorkSession.hxx>
+#include <cmath>
+#include <cstdio>
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace {
+
+using Test = std::function<bool(const BRepAdaptor_Surface&, const gp_Pnt&)>;
+struct Tag {
+  std::string name;
+  Quantity_Color color;
+  Test test;
+};
+
+gp_Pnt middle(const TopoDS_Face& f) {
+  GProp_GProps g;
+  BRepGProp::SurfaceProperties(f, g);
+  return g.CentreOfMass();
+}
+
+TopoDS_Shape cylinder(gp_Pnt at, gp_Dir dir, double r, double h) { return BRepPrimAPI_MakeCylinder(gp_Ax2(at, dir), r, h).Shape(); }
+TopoDS_Shape cut(const TopoDS_Shape& a, const TopoDS_Shape& b) { return BRepAlgoAPI_Cut(a, b).Shape(); }
+TopoDS_Shape fuse(const TopoDS_Shape& a, const TopoDS_Shape& b) {
+  ShapeUpgrade_UnifySameDomain u(BRepAlgoAPI_Fuse(a, b).Shape(), true, true, false);
+  u.Build();
+  return u.Shape();
+}
+TopoDS_Shape soleSolid(const TopoDS_Shape& s) { return TopExp_Explorer(s, TopAbs_SOLID).Current(); }
+
+/// Rounds all edges whose middle passes the test.
+TopoDS_Shape round(const TopoDS_Shape& s, double r, const std::function<bool(const gp_Pnt&, const gp_Pnt&)>& which) {
+  BRepFilletAPI_MakeFillet f(s);
+  TopTools_IndexedMapOfShape edges;
+  TopExp::MapShapes(s, TopAbs_EDGE, edges);
+  for (int i = 1; i <= edges.Extent(); ++i) {
+    double t0, t1;
+    Handle(Geom_Curve) c = BRep_Tool::Curve(TopoDS::Edge(edges(i)), t0, t1);
+    if (!c.IsNull() && which(c->Value(0.5 * (t0 + t1)), c->Value(t0))) f.Add(r, TopoDS::Edge(edges(i)));
+  }
+  return f.Shape();
+}
+
+bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std::vector<Tag>& tags, const std::string& path) {
+  Handle(TDocStd_Document) doc = new TDocStd_Document("BinXCAF");
+  auto shapes = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
+  auto colors = XCAFDoc_DocumentTool::ColorTool(doc->Main());
+  TDF_Label label = shapes->AddShape(solid, false);
+  TDataStd_Name::Set(label, product.c_str());
+  colors->SetColor(label, Quantity_Color(0.72, 0.70, 0.66, Quantity_TOC_sRGB), XCAFDoc_ColorGen);
+  std::vector<std::pair<TopoDS_Face, std::string>> named;
+  for (TopExp_Explorer ex(solid, TopAbs_FACE); ex.More(); ex.Next()) {
+    const TopoDS_Face& f = TopoDS::Face(ex.Current());
+    BRepAdaptor_Surface s(f);
+    for (const auto& t : tags) {
+      if (!t.test(s, middle(f))) continue;
+      named.push_back({f, t.name});
+      colors->SetColor(shapes->AddSubShape(label, f), t.color, XCAFDoc_ColorSurf);
+      break;
+    }
+  }
+  STEPCAFControl_Writer writer;
+  Interface_Static::SetCVal("write.step.unit", "MM");
+  if (!writer.Transfer(doc)) return false;
+  Handle(Transfer_FinderProcess) process = writer.Writer().WS()->TransferWriter()->FinderProcess();
+  int done = 0;
+  for (const auto& [face, name] : named) {
+    Handle(StepRepr_RepresentationItem) item = STEPConstruct::FindEntity(process, face);
+    if (item.IsNull()) continue;
+    item->SetName(new TCollection_HAsciiString(name.c_str()));
+    ++done;
+  }
+  std::printf("%s: %d of %zu face names\n", path.c_str(), done, named.size());
+  return writer.Write(path.c_str()) == IFSelect_RetDone;
+}
+
+void writeStl(const TopoDS_Shape& s, const std::string& path, double deflection) {
+  BRepMesh_IncrementalMesh mesh(s, deflection, false, 0.2);
+  FILE* f = std::fopen(path.c_str(), "w");
+  std::fprintf(f, "solid saddle-clamp\n");
+  for (TopExp_Explorer ex(s, TopAbs_FACE); ex.More(); ex.Next()) {
+    TopLoc_Location loc;
+    Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(TopoDS::Face(ex.Current()), loc);
+    for (int i = 1; i <= t->NbTriangles(); ++i) {
+      int n[3];
+      t->Triangle(i).Get(n[0], n[1], n[2]);
+      if (ex.Current().Orientation() == TopAbs_REVERSED) std::swap(n[1], n[2]);
+      std::fprintf(f, "facet normal 0 0 0\nouter loop\n");
+      for (int k : n) {
+        gp_Pnt p = t->Node(k).Transformed(loc.Transformation());
+        std::fprintf(f, "vertex %.7g %.7g %.7g\n", p.X(), p.Y(), p.Z());
+      }
+      std::fprintf(f, "endloop\nendfacet\n");
+    }
+  }
+  std::fprintf(f, "endsolid saddle-clamp\n");
+  std::fclose(f);
+}
+
+Quantity_Color rgb(double r, double g, double b) { return Quantity_Color(r, g, b, Quantity_TOC_sRGB); }
+bool isCylinder(const BRepAdaptor_Surface& s, double r) { return s.GetType() == GeomAbs_Cylinder && std::abs(s.Cylinder().Radius() - r) < 1e-6; }
+bool isPlane(const BRepAdaptor_Surface& s) { return s.GetType() == GeomAbs_Plane; }
+
+/// Pressure hull along x: tube with a flange, window seat, O-ring groove, bolt holes, closed rear dome and cable boss.
+TopoDS_Shape cameraHousing() {
+  std::vector<gp_Pnt> outline = {{0, 0, 0}, {0, 30, 0}, {110, 30, 0}, {110, 48, 0}, {126, 48, 0}, {126, 31, 0}, {120, 31, 0}, {120, 25, 0}, {10, 25, 0}, {8, 0, 0}};
+  BRepBuilderAPI_MakeWire wire;
+  for (std::size_t i = 0; i < outline.size(); ++i) wire.Add(BRepBuilderAPI_MakeEdge(outline[i], outline[(i + 1) % outline.size()]).Edge());
+  TopoDS_Shape body = soleSolid(BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0))).Shape());
+  auto radius = [](const gp_Pnt& p) { return std::hypot(p.Y(), p.Z()); };
+  body = round(body, 6, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(p.X() - 110) < 1e-6 && std::abs(radius(p) - 30) < 1e-3; });
+  body = round(body, 5, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(p.X()) < 1e-6 && std::abs(radius(p) - 30) < 1e-3; });
+  body = round(body, 1.5, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(radius(p) - 48) < 1e-3; });
+  TopoDS_Shape groove = cut(cylinder({124, 0, 0}, {1, 0, 0}, 37.5, 4), cylinder({120, 0, 0}, {1, 0, 0}, 34.5, 12));
+  body = cut(body, groove);
+  for (int k = 0; k < 8; ++k) {
+    double a = 2 * M_PI * k / 8 + M_PI / 8;
+    gp_Pnt at(100, 42.5 * std::cos(a), 42.5 * std::sin(a));
+    body = cut(body, cylinder(at, {1, 0, 0}, 2.75, 40));
+  }
+  TopoDS_Shape boss = cylinder({40, 0, 24}, {0, 0, 1}, 11, 14);
+  body = fuse(body, cut(boss, cylinder({-10, 0, 0}, {1, 0, 0}, 27, 150)));
+  body = round(soleSolid(body), 2, [&](const gp_Pnt& p, const gp_Pnt& q) { return p.Z() > 25 && p.Z() < 31 && std::abs(std::hypot(p.X() - 40, p.Y()) - 11) < 0.05 && std::abs(std::hypot(q.X() - 40, q.Y()) - 11) < 0.05; });
+  body = cut(body, cylinder({40, 0, 15}, {0, 0, 1}, 6, 30));
+  return soleSolid(body);
+}
+
+/// Bent plate over a pipe: half ring, two feet, bends, four holes and a stiffening bead cut-out.
+TopoDS_Shape saddleClamp() {
+  const double r = 22, t = 3, foot = 30, width = 36, bend = 5;
+  // Outline in the x-z plane, extruded along y.
+  auto arc = [](gp_Pnt p, gp_Pnt m, gp_Pnt q) { return BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(p, m, q).Value()).Edge(); };
+  auto line = [](gp_Pnt p, gp_Pnt q) { return BRepBuilderAPI_MakeEdge(p, q).Edge(); };
+  double k = std::sqrt(0.5);
+  auto bendMiddle = [&](double x, double z, double s) { return gp_Pnt(x + s * bend * (1 - k), 0, z + bend * (1 - k)); };
+  BRepBuilderAPI_MakeWire w;
+  // outer, left to right: foot, bend up, half circle over the pipe, bend down, foot
+  double zo = t + bend, zi = 0 + bend;
+  double xo = r + t, xi = r;
+  gp_Pnt o1(-xo - bend - foot, 0, t), o2(-xo - bend, 0, t), o3(-xo, 0, zo), o4(xo, 0, zo), o5(xo + bend, 0, t), o6(xo + bend + foot, 0, t);
+  gp_Pnt i6(xo + bend + foot, 0, 0), i5(xi + bend, 0, 0), i4(xi, 0, zi), i3(-xi, 0, zi), i2(-xi - bend, 0, 0), i1(-xo - bend - foot, 0, 0);
+  w.Add(line(o1, o2));
+  w.Add(arc(o2, bendMiddle(-xo - bend, t, 1).Translated(gp_Vec(bend * (2 * k - 1), 0, 0)), o3));
+  w.Add(arc(o3, gp_Pnt(0, 0, zo + xo), o4));
+  w.Add(arc(o4, bendMiddle(xo + bend, t, -1).Translated(gp_Vec(-bend * (2 * k - 1), 0, 0)), o5));
+  w.Add(line(o5, o6));
+  w.Add(line(o6, i6));
+  w.Add(line(i6, i5));
+  w.Add(arc(i5, bendMiddle(xi + bend, 0, -1).Translated(gp_Vec(-bend * (2 * k - 1), 0, 0)), i4));
+  w.Add(arc(i4, gp_Pnt(0, 0, zi + xi), i3));
+  w.Add(arc(i3, bendMiddle(-xi - bend, 0, 1).Translated(gp_Vec(bend * (2 * k - 1), 0, 0)), i2));
+  w.Add(line(i2, i1));
+  w.Add(line(i1, o1));
+  TopoDS_Shape s = soleSolid(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(w.Wire()).Face(), gp_Vec(0, width, 0)).Shape());
+  double end = xo + bend + foot;
+  s = round(s, 6, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(std::abs(p.X()) - end) < 1e-6 && std::abs(p.Z() - t / 2) < 1e-6; });
+  for (double x : {-(xo + bend + 16), xo + bend + 16})
+    for (double y : {9.0, width - 9.0}) s = cut(s, cylinder({x, y, -5}, {0, 0, 1}, 3.3, 15));
+  TopoDS_Shape slot = fuse(fuse(BRepPrimAPI_MakeBox(gp_Pnt(-8, width / 2 - 4, 20), gp_Pnt(8, width / 2 + 4, 50)).Shape(), cylinder({-8, width / 2, 20}, {0, 0, 1}, 4, 30)), cylinder({8, width / 2, 20}, {0, 0, 1}, 4, 30));
+  s = cut(s, slot);
+  return soleSolid(s);
+}
+
+/// Machined block: base plate, upright web, two ribs, bore with boss, bolt holes, rounded inner corners.
+TopoDS_Shape keelBracket() {
+  TopoDS_Shape s = BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(120, 70, 12)).Shape();
+  s = fuse(s, BRepPrimAPI_MakeBox(gp_Pnt(0, 50, 0), gp_Pnt(120, 70, 80)).Shape());
+  for (double x : {22.0, 88.0}) {
+    BRepBuilderAPI_MakeWire w;
+    gp_Pnt a(x, 10, 12), b(x, 50, 12), c(x, 50, 66);
+    w.Add(BRepBuilderAPI_MakeEdge(a, b).Edge());
+    w.Add(BRepBuilderAPI_MakeEdge(b, c).Edge());
+    w.Add(BRepBuilderAPI_MakeEdge(c, a).Edge());
+    s = fuse(s, BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(w.Wire()).Face(), gp_Vec(10, 0, 0)).Shape());
+  }
+  s = soleSolid(s);
+  s = round(s, 5, [](const gp_Pnt& p, const gp_Pnt& q) { return std::abs(p.Y() - 50) < 1e-6 && std::abs(p.Z() - 12) < 1e-6 && std::abs(q.Z() - 12) < 1e-6; });
+  s = round(soleSolid(s), 12, [](const gp_Pnt& p, const gp_Pnt& q) { return std::abs(p.Y() - 60) < 1e-6 && std::abs(p.Z() - 80) < 1e-6 && std::abs(q.Z() - 80) < 1e-6; });
+  s = fuse(soleSolid(s), cylinder({60, 78, 52}, {0, -1, 0}, 20, 32));
+  s = cut(s, cylinder({60, 100, 52}, {0, -1, 0}, 12, 80));
+  for (double x : {11.0, 60.0, 109.0}) {
+    s = cut(s, cylinder({x, 22, -5}, {0, 0, 1}, 4.5, 30));
+    s = cut(s, cylinder({x, 22, 9}, {0, 0, 1}, 8, 10));
+  }
+  for (double x : {13.0, 107.0}) s = cut(s, cylinder({x, 80, 66}, {0, -1, 0}, 4, 50));
+  return soleSolid(s);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  if (argc < 2) return 2;
+  std::string dir = std::string(argv[1]) + "/";
+  auto plum = rgb(0.55, 0.38, 0.52), ochre = rgb(0.70, 0.48, 0.23), teal = rgb(0.36, 0.54, 0.54), moss = rgb(0.54, 0.54, 0.36);
+  bool ok = writeStep(cameraHousing(), "camera-housing",
+                      {{"window seat", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 120) < 1e-6; }},
+                       {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 2.75); }},
+                       {"seal groove", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 124) < 1e-6; }},
+                       {"outside", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 30); }},
+                       {"cable bore", rgb(0.40, 0.42, 0.60), [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 6); }}},
+                      dir + "camera-housing.step");
+  TopoDS_Shape clamp = saddleClamp();
+  ok = writeStep(clamp, "saddle-clamp",
+                 {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 3.3); }},
+                  {"pipe seat", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 22); }},
+                  {"foot", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }}},
+                 dir + "saddle-clamp.step") && ok;
+  writeStl(clamp, dir + "saddle-clamp.stl", 0.02);
+  ok = writeStep(keelBracket(), "keel-bracket",
+                 {{"bore", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 12); }},
+                  {"base", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }},
+                  {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5) || isCylinder(s, 4); }}},
+                 dir + "keel-bracket.step") && ok;
+  return ok ? 0 : 1;
+}

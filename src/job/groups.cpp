@@ -1,0 +1,304 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/groups.h"
+#include "base/units.h"
+#include <cmath>
+#include <set>
+
+namespace tess {
+namespace {
+
+bool wildcard(const std::string& pattern, const std::string& text) {
+  // Greedy match with backtracking over '*'; case counts.
+  std::size_t p = 0, t = 0, star = std::string::npos, mark = 0;
+  while (t < text.size()) {
+    if (p < pattern.size() && pattern[p] == '*') star = p++, mark = t;
+    else if (p < pattern.size() && pattern[p] == text[t]) ++p, ++t;
+    else if (star != std::string::npos) p = star + 1, t = ++mark;
+    else return false;
+  }
+  while (p < pattern.size() && pattern[p] == '*') ++p;
+  return p == pattern.size();
+}
+
+double distanceTo(const Part& part, Dim d, int e, const Vec3& p) {
+  switch (d) {
+  case Dim::Point: return (part.points[static_cast<std::size_t>(e)].at - p).norm();
+  case Dim::Edge: return (part.shape->projectToEdge(e, p).point - p).norm();
+  default: break;
+  }
+  // Faces and bodies: over the display triangles, which know their trimming.
+  double best = 1e300;
+  const auto& t = part.display;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    int f = t.triangleFace[i];
+    const auto& b = part.faces[static_cast<std::size_t>(f)].bodies;
+    if (d == Dim::Face ? f != e : b[0] != e && b[1] != e) continue;
+    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])], &c = t.points[static_cast<std::size_t>(t.triangles[i][1])], &g = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+    Vec3 w = closestOnTriangle(p, a, c, g);
+    best = std::min(best, (w[0] * a + w[1] * c + w[2] * g - p).norm());
+  }
+  return best;
+}
+
+Box boxOf(const Part& part, Dim d, int e) {
+  Box b;
+  switch (d) {
+  case Dim::Point: b.add(part.points[static_cast<std::size_t>(e)].at); break;
+  case Dim::Edge:
+    for (int v : part.display.edgeChain[static_cast<std::size_t>(e)]) b.add(part.display.points[static_cast<std::size_t>(v)]);
+    break;
+  case Dim::Face: return part.faces[static_cast<std::size_t>(e)].box;
+  case Dim::Body: return part.bodies[static_cast<std::size_t>(e)].box;
+  }
+  return b;
+}
+
+/// Faces reached from `start` over edges at which the normals differ by at most `angleDeg`.
+std::set<int> spread(const Part& part, int start, double angleDeg) {
+  std::set<int> seen{start};
+  std::vector<int> todo{start};
+  double limit = std::cos(angleDeg * kPi / 180) - 1e-9;
+  while (!todo.empty()) {
+    int f = todo.back();
+    todo.pop_back();
+    for (int e : part.faces[static_cast<std::size_t>(f)].edges) {
+      const PartEdge& pe = part.edges[static_cast<std::size_t>(e)];
+      Vec3 p = part.shape->edgePoint(e, 0.5 * (pe.t0 + pe.t1));
+      Vec3 n = part.shape->projectToFace(f, p).normal;
+      for (int o : pe.faces)
+        if (!seen.count(o) && n.dot(part.shape->projectToFace(o, p).normal) >= limit) {
+          seen.insert(o);
+          todo.push_back(o);
+        }
+    }
+  }
+  return seen;
+}
+
+class Resolver {
+public:
+  Resolver(const Brief& b, const Part& p, std::vector<Problem>& problems) : m_brief(b), m_part(p), m_problems(problems) {}
+
+  ResolvedGroup resolve(std::size_t index) {
+    const Rule& r = m_brief.rules[index];
+    ResolvedGroup g;
+    g.name = r.get("name");
+    g.rule = static_cast<int>(index);
+    std::string of = r.get("of");
+    g.dim = of == "edges" ? Dim::Edge : of == "points" ? Dim::Point : of == "bodies" ? Dim::Body : Dim::Face;
+    if (m_active.count(g.name)) {
+      problem("group.circle", "group '" + g.name + "' is described by itself", index, "break the circle");
+      return g;
+    }
+    m_active.insert(g.name);
+    std::vector<int> c;
+    for (int e = 0; e < m_part.count(g.dim); ++e)
+      if (g.dim != Dim::Point || !m_part.points[static_cast<std::size_t>(e)].hidden) c.push_back(e);
+    auto keep = [&](auto&& test) { c.erase(std::remove_if(c.begin(), c.end(), [&](int e) { return !test(e); }), c.end()); };
+    auto set = [&](const char* key) { return !r.get(key).empty() && r.values.count(key) && !r.values.at(key).empty(); };
+    const std::string& unit = m_part.unit;
+    auto face = [&](int e) -> const PartFace& { return m_part.faces[static_cast<std::size_t>(e)]; };
+    bool faces = g.dim == Dim::Face;
+    if (set("cad_name")) {
+      std::string n = r.get("cad_name");
+      keep([&](int e) { return faces ? wildcard(n, face(e).name) : g.dim == Dim::Body && wildcard(n, m_part.bodies[static_cast<std::size_t>(e)].name); });
+    }
+    if (set("colour")) {
+      unsigned rgb = static_cast<unsigned>(std::strtoul(r.get("colour").c_str() + 1, nullptr, 16));
+      keep([&](int e) {
+        auto col = faces ? face(e).color : g.dim == Dim::Body ? m_part.bodies[static_cast<std::size_t>(e)].color : std::optional<Color>();
+        if (!col) return false;
+        for (int k = 0; k < 3; ++k)
+          if (std::abs((*col)[static_cast<std::size_t>(k)] * 255 - static_cast<double>(rgb >> (16 - 8 * k) & 255)) > 6) return false;
+        return true;
+      });
+    }
+    if (set("surface")) keep([&](int e) { return faces && r.get("surface") == surfaceKindName(face(e).kind); });
+    if (set("radius_min")) keep([&](int e) { return faces && face(e).radius >= slotNumber(r, "radius_min", unit) * (1 - 1e-6); });
+    if (set("radius_max")) keep([&](int e) { return faces && face(e).radius > 0 && face(e).radius <= slotNumber(r, "radius_max", unit) * (1 + 1e-6); });
+    if (set("area_min")) keep([&](int e) { return faces && face(e).area >= slotNumber(r, "area_min", unit) * (1 - 1e-6); });
+    if (set("area_max")) keep([&](int e) { return faces && face(e).area <= slotNumber(r, "area_max", unit) * (1 + 1e-6); });
+    auto points = [&](const char* key) {
+      auto p = parsePoints(r.get(key), unit);
+      return p ? *p : std::vector<Vec3>();
+    };
+    if (set("normal") && !points("normal").empty()) {
+      Vec3 n = points("normal")[0].normalized();
+      double limit = std::cos(slotNumber(r, "normal_angle", unit) * kPi / 180);
+      keep([&](int e) {
+        if (!faces || face(e).axis.norm() == 0) return false;
+        double d = face(e).axis.normalized().dot(n);
+        return (face(e).kind == SurfaceKind::Plane ? d : std::abs(d)) >= limit;
+      });
+    }
+    if (set("box_min") && set("box_max") && !points("box_min").empty() && !points("box_max").empty()) {
+      Box b;
+      b.add(points("box_min")[0]);
+      b.add(points("box_max")[0]);
+      b.grow(1e-6 * m_part.diagonal());
+      keep([&](int e) {
+        Box x = boxOf(m_part, g.dim, e);
+        return b.contains(x.lo) && b.contains(x.hi);
+      });
+    }
+    if (set("spread_from") && faces) {
+      std::set<int> all;
+      for (const Vec3& p : points("spread_from")) {
+        auto s = spread(m_part, nearest(Dim::Face, p), slotNumber(r, "spread_angle", unit));
+        all.insert(s.begin(), s.end());
+      }
+      keep([&](int e) { return all.count(e) > 0; });
+    }
+    if (set("any_of")) {
+      std::set<int> all;
+      for (const auto& n : splitList(r.get("any_of"))) {
+        auto x = named(n, g.dim, index);
+        all.insert(x.begin(), x.end());
+      }
+      keep([&](int e) { return all.count(e) > 0; });
+    }
+    if (set("all_of"))
+      for (const auto& n : splitList(r.get("all_of"))) {
+        auto x = named(n, g.dim, index);
+        keep([&](int e) { return std::binary_search(x.begin(), x.end(), e); });
+      }
+    if (set("except"))
+      for (const auto& n : splitList(r.get("except"))) {
+        auto x = named(n, g.dim, index);
+        keep([&](int e) { return !std::binary_search(x.begin(), x.end(), e); });
+      }
+    if (set("nearest")) {
+      std::set<int> all;
+      for (const Vec3& p : points("nearest")) {
+        int best = -1;
+        double d = 1e300;
+        for (int e : c)
+          if (boxOf(m_part, g.dim, e).distance2(p) < d * d || best < 0) {
+            double x = distanceTo(m_part, g.dim, e, p);
+            if (x < d) d = x, best = e;
+          }
+        if (best >= 0) all.insert(best);
+      }
+      c.assign(all.begin(), all.end());
+    }
+    m_active.erase(g.name);
+    g.entities = c;
+    return g;
+  }
+
+private:
+  const Brief& m_brief;
+  const Part& m_part;
+  std::vector<Problem>& m_problems;
+  std::set<std::string> m_active;
+
+  void problem(const char* code, const std::string& what, std::size_t rule, const std::string& todo) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = code;
+    p.what = what;
+    p.where = "rule " + std::to_string(rule + 1);
+    p.todo = todo;
+    m_problems.push_back(p);
+  }
+  int nearest(Dim d, const Vec3& p) const {
+    int best = 0;
+    double x = 1e300;
+    for (int e = 0; e < m_part.count(d); ++e) {
+      double y = distanceTo(m_part, d, e, p);
+      if (y < x) x = y, best = e;
+    }
+    return best;
+  }
+  std::vector<int> named(const std::string& name, Dim dim, std::size_t from) {
+    for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
+      const Rule& r = m_brief.rules[i];
+      if (r.kind != "group" || r.off || r.get("name") != name) continue;
+      auto g = resolve(i);
+      if (g.dim == dim) return g.entities;
+    }
+    problem("group.unknown", "there is no group '" + name + "' of this kind", from, "check the name");
+    return {};
+  }
+};
+
+} // namespace
+
+std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, std::vector<Problem>& problems) {
+  std::vector<ResolvedGroup> r;
+  Resolver resolver(brief, part, problems);
+  for (std::size_t i = 0; i < brief.rules.size(); ++i) {
+    if (brief.rules[i].kind != "group" || brief.rules[i].off) continue;
+    r.push_back(resolver.resolve(i));
+    if (!r.back().entities.empty()) continue;
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "group.empty";
+    p.what = "group '" + r.back().name + "' matches nothing";
+    p.where = "rule " + std::to_string(i + 1);
+    p.why = "no entity of the part fits: " + sentenceOf(brief.rules[i]);
+    p.todo = "change its description, or remove it";
+    problems.push_back(p);
+  }
+  return r;
+}
+
+Vec3 typicalPoint(const Part& part, Dim dim, int e) {
+  switch (dim) {
+  case Dim::Point: return part.points[static_cast<std::size_t>(e)].at;
+  case Dim::Edge: {
+    const auto& pe = part.edges[static_cast<std::size_t>(e)];
+    return part.shape->edgePoint(e, 0.5 * (pe.t0 + pe.t1));
+  }
+  case Dim::Face: {
+    // The middle of the face's largest display triangle lies on the face, which its centre of area need not.
+    const auto& t = part.display;
+    double best = -1;
+    Vec3 p = part.faces[static_cast<std::size_t>(e)].center;
+    for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+      if (t.triangleFace[i] != e) continue;
+      const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])], &b = t.points[static_cast<std::size_t>(t.triangles[i][1])], &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+      double area = triangleArea(a, b, c);
+      if (area > best) best = area, p = (a + b + c) / 3;
+    }
+    return part.shape->projectToFace(e, p).point;
+  }
+  case Dim::Body: return part.bodies[static_cast<std::size_t>(e)].box.center();
+  }
+  return Vec3::Zero();
+}
+
+Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entities, const std::string& name) {
+  Rule r;
+  r.kind = "group";
+  r.values["name"] = name;
+  r.values["of"] = dim == Dim::Edge ? "edges" : dim == Dim::Point ? "points" : dim == Dim::Body ? "bodies" : "faces";
+  std::string at;
+  if (dim == Dim::Body) { // bodies have names
+    Rule b = r;
+    bool plain = entities.size() == 1 && part.bodies[static_cast<std::size_t>(entities[0])].name.find('*') == std::string::npos;
+    if (plain) {
+      b.values["cad_name"] = part.bodies[static_cast<std::size_t>(entities[0])].name;
+      return b;
+    }
+  }
+  for (int e : entities) {
+    Vec3 p = dim == Dim::Body ? typicalPoint(part, Dim::Face, part.bodies[static_cast<std::size_t>(e)].faces.front()) : typicalPoint(part, dim, e);
+    at += (at.empty() ? "" : "; ") + formatPoint(p);
+  }
+  r.values["nearest"] = at;
+  return r;
+}
+
+std::vector<int> unassignedFaces(const Part& part, const std::vector<ResolvedGroup>& groups) {
+  std::vector<char> in(part.faces.size(), 0);
+  for (const auto& g : groups)
+    if (g.dim == Dim::Face)
+      for (int f : g.entities) in[static_cast<std::size_t>(f)] = 1;
+  std::vector<int> r;
+  for (std::size_t f = 0; f < in.size(); ++f)
+    if (!in[f] && (part.faces[f].bodies[0] < 0 || part.faces[f].bodies[1] < 0)) r.push_back(static_cast<int>(f));
+  return r;
+}
+
+} // namespace tess

@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Finds the entities that a group's description means on a part. The description, never entity numbers, is what a
+// brief keeps.
+#pragma once
+#include "geometry/part.h"
+#include "job/brief.h"
+
+namespace tess {
+
+struct ResolvedGroup {
+  std::string name;
+  Dim dim = Dim::Face;
+  std::vector<int> entities; ///< ascending
+  int rule = -1;
+};
+/// All groups of the brief in order; what matches nothing, or refers to a group that is not there, is a problem.
+std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, std::vector<Problem>& problems);
+/// Description of a selection: one nearest point per entity.
+Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entities, const std::string& name);
+/// Faces in no group.
+std::vector<int> unassignedFaces(const Part& part, const std::vector<ResolvedGroup>& groups);
+/// A point on the entity, far from its boundary where that is cheap to find.
+Vec3 typicalPoint(const Part& part, Dim dim, int entity);
+
+} // namespace tess

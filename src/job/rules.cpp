@@ -1,0 +1,269 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/rules.h"
+#include "base/units.h"
+#include <cmath>
+#include <sstream>
+
+namespace tess {
+
+const Slot* RuleKind::slot(const std::string& key) const {
+  for (const auto& s : slots)
+    if (s.key == key) return &s;
+  return nullptr;
+}
+
+const char* slotTypeName(SlotType t) {
+  static const char* names[] = {"length", "number", "integer", "angle", "choice", "target", "text", "path", "points", "names", "colour"};
+  return names[static_cast<int>(t)];
+}
+
+const std::vector<RuleKind>& ruleTable() {
+  static const std::vector<RuleKind> table = [] {
+    auto plain = [](const char* key, SlotType type, const char* fallback, const char* help) {
+      Slot s;
+      s.key = key;
+      s.type = type;
+      s.fallback = fallback;
+      s.help = help;
+      return s;
+    };
+    auto length = [&](const char* key, const char* fallback, const char* help, bool required = false) {
+      Slot s = plain(key, SlotType::Length, fallback, help);
+      s.low = 0;
+      s.lowOpen = true;
+      s.required = required;
+      return s;
+    };
+    auto ranged = [&](const char* key, SlotType type, const char* fallback, const char* help, double low, double high, bool open = false) {
+      Slot s = plain(key, type, fallback, help);
+      s.low = low;
+      s.high = high;
+      s.lowOpen = open;
+      return s;
+    };
+    auto text = [&](const char* key, SlotType type, const char* help, bool required = false) {
+      Slot s = plain(key, type, "", help);
+      s.required = required;
+      return s;
+    };
+    auto choice = [&](const char* key, const char* fallback, const char* help, std::vector<std::string> all) {
+      Slot s = plain(key, SlotType::Choice, fallback, help);
+      s.choices = std::move(all);
+      return s;
+    };
+    std::vector<RuleKind> t;
+    t.push_back({"group", "Groups", "{name}: {of} [named {cad_name}] [coloured {colour}] [that are {surface}] [of radius {radius_min}] [to {radius_max}] [of area {area_min}] [to {area_max}] "
+                 "[facing {normal}] [within {normal_angle} of it] [spread from {spread_from}] [up to {spread_angle}] [inside {box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}]",
+                 "size", "highlight", "A named set, found by what describes it: all conditions given must hold. It is found again when the part changes.",
+                 {text("name", SlotType::Text, "name of the group", true),
+                  choice("of", "faces", "what it collects", {"faces", "edges", "points", "bodies"}),
+                  text("cad_name", SlotType::Text, "name in the part file; * stands for any text"),
+                  text("colour", SlotType::ColorText, "colour in the part file, as #rrggbb; near colours match"),
+                  choice("surface", "", "kind of surface", {"plane", "cylinder", "cone", "sphere", "torus", "other"}),
+                  length("radius_min", "", "smallest radius"),
+                  length("radius_max", "", "largest radius"),
+                  ranged("area_min", SlotType::Number, "", "smallest area, in the part's unit squared", 0, 1e300),
+                  ranged("area_max", SlotType::Number, "", "largest area, in the part's unit squared", 0, 1e300),
+                  text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z"),
+                  ranged("normal_angle", SlotType::Angle, "5", "how far the direction may be off", 0, 180),
+                  text("spread_from", SlotType::Points, "point on a face from which the group spreads over its neighbours"),
+                  ranged("spread_angle", SlotType::Angle, "20", "largest angle between neighbouring faces while spreading", 0, 180),
+                  text("box_min", SlotType::Points, "corner of a box that holds them"),
+                  text("box_max", SlotType::Points, "opposite corner"),
+                  text("nearest", SlotType::Points, "one entity per point: the nearest one, as (x, y, z); (x, y, z)"),
+                  text("any_of", SlotType::Names, "in at least one of these groups"),
+                  text("all_of", SlotType::Names, "in all of these groups"),
+                  text("except", SlotType::Names, "in none of these groups")}});
+    t.push_back({"everywhere", "Sizes", "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per element]", "size", "tile",
+                 "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
+                 {length("target", "", "mean edge length; a twentieth of the diagonal when not given"),
+                  ranged("growth", SlotType::Number, "1.3", "size ratio of neighbouring elements", 1, 3, true),
+                  length("minimum", "", "smallest size derived from shape; a tenth of the target when not given"),
+                  length("maximum", "", "largest size; the target when not given"),
+                  ranged("turn", SlotType::Angle, "30", "turn per element on curved edges and faces; 0 ignores curvature", 0, 120)}});
+    t.push_back({"size", "Sizes", "On {on} {length}", "size", "edge-marks", "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
+                 {text("on", SlotType::Target, "a group, or 'everywhere'", true), length("length", "", "edge length asked for there", true)}});
+    t.push_back({"fill", "Methods", "Fill {what} with tetrahedra, order {order}", "mesh", "tag", "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
+                 {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
+    t.back().slots[0].fallback = "everything";
+    t.push_back({"judge", "Judging", "Judge for {purpose}", "audit", "none", "The limit set for the verdict.",
+                 {choice("purpose", "general", "limit set", {"general", "strength", "flow"})}});
+    t.push_back({"hand_over", "Hand-over", "Write {path} as {format}[, scaled by {scale}]", "export", "none", "A file for a solver; relative paths start at the brief.",
+                 {text("path", SlotType::Path, "file, or folder for foam", true),
+                  choice("format", "", "by the path's extension when not given", {"vtu", "inp", "foam", "stl", "ply"}),
+                  ranged("scale", SlotType::Number, "1", "factor on all coordinates", 0, 1e12, true)}});
+    return t;
+  }();
+  return table;
+}
+
+const RuleKind* ruleKind(const std::string& id) {
+  for (const auto& k : ruleTable())
+    if (k.id == id) return &k;
+  return nullptr;
+}
+
+std::string Rule::get(const std::string& key) const {
+  if (auto it = values.find(key); it != values.end() && !it->second.empty()) return it->second;
+  const RuleKind* k = ruleKind(kind);
+  const Slot* s = k ? k->slot(key) : nullptr;
+  return s ? s->fallback : "";
+}
+
+namespace {
+Problem badValue(const Slot& s, const std::string& value, const std::string& why) {
+  Problem p;
+  p.fault = Fault::Usage;
+  p.code = "rule.value";
+  p.what = "'" + value + "' is no value for " + s.key;
+  p.why = why;
+  p.todo = s.help;
+  return p;
+}
+std::string trimmed(const std::string& s) {
+  auto b = s.find_first_not_of(" \t\n"), e = s.find_last_not_of(" \t\n");
+  return b == std::string::npos ? "" : s.substr(b, e - b + 1);
+}
+/// "15 deg", "15°" or "15".
+Result<double> parseNumber(const std::string& text, bool angle) {
+  std::string t = trimmed(text);
+  char* end = nullptr;
+  double v = std::strtod(t.c_str(), &end);
+  std::string rest = trimmed(end);
+  Problem p;
+  p.code = "rule.value";
+  if (end == t.c_str() || !std::isfinite(v)) return p;
+  if (!rest.empty() && !(angle && (rest == "deg" || rest == "\xC2\xB0"))) return p;
+  return v;
+}
+} // namespace
+
+std::vector<std::string> splitList(const std::string& text, char separator) {
+  std::vector<std::string> r;
+  std::stringstream ss(text);
+  for (std::string w; std::getline(ss, w, separator);)
+    if (std::string t = trimmed(w); !t.empty()) r.push_back(t);
+  return r;
+}
+
+Result<std::vector<Vec3>> parsePoints(const std::string& text, const std::string& unit) {
+  std::vector<Vec3> r;
+  for (std::string part : splitList(text, ';')) {
+    if (part.size() >= 2 && part.front() == '(' && part.back() == ')') part = part.substr(1, part.size() - 2);
+    auto c = splitList(part);
+    Problem p;
+    p.fault = Fault::Usage;
+    p.code = "rule.value";
+    p.what = "'" + text + "' is no point";
+    p.todo = "write for example (1, 2, 3), several separated by ;";
+    if (c.size() != 3) return p;
+    Vec3 v;
+    for (std::size_t k = 0; k < 3; ++k) {
+      auto x = parseLength(c[k], unit);
+      if (!x) return p;
+      v[static_cast<Eigen::Index>(k)] = *x;
+    }
+    r.push_back(v);
+  }
+  return r;
+}
+
+std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const std::string& unit) {
+  if (trimmed(value).empty()) {
+    if (s.required) return badValue(s, value, "it must be given");
+    return {};
+  }
+  auto bounds = [&](double v) -> std::optional<Problem> {
+    if (v < s.low || v > s.high || (s.lowOpen && v == s.low))
+      return badValue(s, value, "it must be " + std::string(s.lowOpen ? "above " : "at least ") + formatNumber(s.low) + (s.high < 1e299 ? " and at most " + formatNumber(s.high) : ""));
+    return {};
+  };
+  switch (s.type) {
+  case SlotType::Length: {
+    auto v = parseLength(value, unit);
+    if (!v) return badValue(s, value, v.problem().why);
+    return bounds(*v);
+  }
+  case SlotType::Number:
+  case SlotType::Integer:
+  case SlotType::Angle: {
+    auto v = parseNumber(value, s.type == SlotType::Angle);
+    if (!v) return badValue(s, value, "a number is expected");
+    if (s.type == SlotType::Integer && *v != std::floor(*v)) return badValue(s, value, "a whole number is expected");
+    return bounds(*v);
+  }
+  case SlotType::Choice:
+    for (const auto& c : s.choices)
+      if (c == value) return {};
+    {
+      std::string all;
+      for (const auto& c : s.choices) all += (all.empty() ? "" : ", ") + c;
+      return badValue(s, value, "it must be one of " + all);
+    }
+  case SlotType::Points: {
+    auto v = parsePoints(value, unit);
+    if (!v) return badValue(s, value, v.problem().todo);
+    return {};
+  }
+  case SlotType::ColorText:
+    if (value.size() != 7 || value[0] != '#' || value.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos) return badValue(s, value, "a colour is written #rrggbb");
+    return {};
+  default: return {};
+  }
+}
+
+double slotNumber(const Rule& rule, const std::string& key, const std::string& unit) {
+  const RuleKind* k = ruleKind(rule.kind);
+  const Slot* s = k ? k->slot(key) : nullptr;
+  if (!s) return 0;
+  std::string text = rule.get(key);
+  if (checkSlot(*s, text, unit)) text = s->fallback;
+  if (text.empty()) return 0;
+  if (s->type == SlotType::Length) return *parseLength(text, unit);
+  auto v = parseNumber(text, s->type == SlotType::Angle);
+  return v ? *v : 0;
+}
+
+std::string sentenceOf(const Rule& rule) {
+  const RuleKind* k = ruleKind(rule.kind);
+  if (!k) return "unknown rule '" + rule.kind + "'";
+  std::string out;
+  const std::string& s = k->sentence;
+  for (std::size_t i = 0; i < s.size();) {
+    if (s[i] == '[') { // optional part: shown when its slot has a value of its own
+      std::size_t e = s.find(']', i), b = s.find('{', i), c = s.find('}', i);
+      std::string key = s.substr(b + 1, c - b - 1);
+      auto it = rule.values.find(key);
+      if (it != rule.values.end() && !it->second.empty()) out += s.substr(i + 1, b - i - 1) + it->second + s.substr(c + 1, e - c - 1);
+      i = e + 1;
+    } else if (s[i] == '{') {
+      std::size_t e = s.find('}', i);
+      std::string v = rule.get(s.substr(i + 1, e - i - 1));
+      out += v.empty() ? "…" : v;
+      i = e + 1;
+    } else out += s[i++];
+  }
+  std::string tidy;
+  for (char c : out)
+    if (!(c == ' ' && (tidy.empty() || tidy.back() == ' '))) tidy += c;
+  while (!tidy.empty() && tidy.back() == ' ') tidy.pop_back();
+  return tidy;
+}
+
+std::string rulesReference() {
+  std::ostringstream o;
+  o << "# Rules\n\nGenerated by `tessel rules --markdown` from the rule table. A brief is TOML: `format = 1`, a table `[part]` with `file` (and `unit`,\n`facet_angle` where needed), and one `[[rule]]` per rule with `is` naming its kind. Every rule may carry `note` and `off`.\n";
+  for (const auto& k : ruleTable()) {
+    o << "\n## " << k.id << "\n\n" << k.help << "\n\n| key | type | default | bounds | meaning |\n|---|---|---|---|---|\n";
+    for (const auto& s : k.slots) {
+      std::string b;
+      if (s.type == SlotType::Choice)
+        for (const auto& c : s.choices) b += (b.empty() ? "" : ", ") + c;
+      else if (s.low > -1e299) b = (s.lowOpen ? "> " : ">= ") + formatNumber(s.low) + (s.high < 1e299 ? ", <= " + formatNumber(s.high) : "");
+      o << "| `" << s.key << "` | " << slotTypeName(s.type) << " | " << (s.required ? "required" : s.fallback) << " | " << b << " | " << s.help << " |\n";
+    }
+  }
+  return o.str();
+}
+
+} // namespace tess
