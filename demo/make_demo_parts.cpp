@@ -249,7 +249,7 @@ int main(int argc, char** argv) {
                  dir + "saddle-clamp.step") && ok;
   writeStl(clamp, dir + "saddle-clamp.stl", 0.02);
   ok = writeStep(keelBracket(), "keel-bracket",
-                 {{"bore", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 12); }},
+                 {{"bore", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isCylinder(s, 12) && p.Z() < 60; }},
                   {"base", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }},
                   {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5) || isCylinder(s, 4); }}},
                  dir + "keel-bracket.step") && ok;

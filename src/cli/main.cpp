@@ -261,7 +261,7 @@ int rulesCommand(bool json, bool markdown) {
     nlohmann::json j = nlohmann::json::array();
     for (const auto& k : ruleTable()) {
       nlohmann::json r{{"id", k.id}, {"section", k.section}, {"sentence", k.sentence}, {"help", k.help}, {"stage", k.stage}, {"slots", nlohmann::json::array()}};
-      for (const auto& s : k.slots) {
+      for (const auto& s : k.entries) {
         nlohmann::json x{{"key", s.key}, {"type", slotTypeName(s.type)}, {"default", s.fallback}, {"help", s.help}, {"required", s.required}};
         if (!s.choices.empty()) x["choices"] = s.choices;
         if (s.low > -1e299) x["low"] = s.low, x["low_open"] = s.lowOpen;
@@ -275,7 +275,7 @@ int rulesCommand(bool json, bool markdown) {
   }
   for (const auto& k : ruleTable()) {
     std::cout << k.id << " (" << k.section << "): " << k.help << "\n";
-    for (const auto& s : k.slots) std::cout << "  " << s.key << " [" << slotTypeName(s.type) << (s.required ? ", required" : s.fallback.empty() ? "" : ", " + s.fallback) << "] " << s.help << "\n";
+    for (const auto& s : k.entries) std::cout << "  " << s.key << " [" << slotTypeName(s.type) << (s.required ? ", required" : s.fallback.empty() ? "" : ", " + s.fallback) << "] " << s.help << "\n";
   }
   return 0;
 }

@@ -139,7 +139,7 @@ std::string briefText(const Brief& b) {
       o << key << " = " << (bare ? v : quoted(v)) << "\n";
     };
     if (const RuleKind* k = ruleKind(r.kind)) {
-      for (const auto& s : k->slots)
+      for (const auto& s : k->entries)
         if (auto it = r.values.find(s.key); it != r.values.end()) put(s.key, it->second, &s);
     } else
       for (const auto& [key, v] : r.values) put(key, v, nullptr);
@@ -185,7 +185,7 @@ std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
     }
     for (const auto& [k, v] : rule.unknown) add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", where, "remove it, or check its spelling; it is kept");
     if (rule.off) continue;
-    for (const auto& s : kind->slots) {
+    for (const auto& s : kind->entries) {
       auto it = rule.values.find(s.key);
       if (auto p = checkSlot(s, it == rule.values.end() ? "" : it->second, unit)) {
         p->where = where;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The one rule table. A kind of rule is described once: id, section, sentence with slots, and for every slot its key,
+// The one rule table. A kind of rule is described once: id, section, sentence with entries, and for every slot its key,
 // type, unit, bounds, default and help. File keys, validation, cards, `tessel rules` and the reference page come from it.
 #pragma once
 #include "base/problem.h"
@@ -29,7 +29,7 @@ struct RuleKind {
   std::string stage;         ///< what has to be done again after a change: size, mesh, audit, export
   std::string preview;       ///< what the card shows before a run
   std::string help;
-  std::vector<Slot> slots;
+  std::vector<Slot> entries;
   const Slot* slot(const std::string& key) const;
 };
 

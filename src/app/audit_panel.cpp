@@ -1,0 +1,251 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/audit_panel.h"
+#include "app/theme.h"
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLocale>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace tess {
+namespace {
+
+QLabel* label(const QString& name, bool wrap = true) {
+  auto* l = new QLabel;
+  l->setObjectName(name);
+  l->setWordWrap(wrap);
+  return l;
+}
+QToolButton* link(const QString& text) {
+  auto* b = new QToolButton;
+  b->setObjectName("link");
+  b->setText(text);
+  b->setCursor(Qt::PointingHandCursor);
+  return b;
+}
+/// Gone from sight at once, deleted when it is safe.
+void dismiss(QWidget* w) {
+  w->hide();
+  w->setParent(nullptr);
+  w->deleteLater();
+}
+void clear(QLayout* l) {
+  while (auto* i = l->takeAt(0)) {
+    if (i->widget()) dismiss(i->widget());
+    if (i->layout()) clear(i->layout());
+    delete i;
+  }
+}
+QString withUnit(double v, const MetricInfo& m, const std::string& unit) {
+  QString s = QString::number(v, 'g', 3);
+  std::string u = m.unit;
+  if (u == "deg") return s + "°";
+  if (u == "L") return s + " " + QString::fromStdString(unit);
+  if (u == "L3") return s + " " + QString::fromStdString(unit) + "³";
+  return s;
+}
+
+} // namespace
+
+AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
+  setObjectName("paper");
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea;
+  scroll->setWidgetResizable(true);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll);
+  auto* body = new QWidget;
+  body->setObjectName("paper");
+  scroll->setWidget(body);
+  auto* box = new QVBoxLayout(body);
+  box->setContentsMargins(14, 12, 12, 12);
+  box->setSpacing(5);
+  box->addWidget(m_verdict = label("verdict"));
+  box->addWidget(m_detail = label("small"));
+  box->addSpacing(4);
+  m_metric = new QComboBox;
+  m_metric->setAccessibleName(tr("Metric"));
+  for (int k = 0; k < kMetrics; ++k) m_metric->addItem(metricInfo(static_cast<Metric>(k)).name);
+  box->addWidget(m_metric);
+  box->addWidget(m_histogram = new Histogram);
+  box->addWidget(m_definition = label("small"));
+  box->addSpacing(4);
+  auto* t1 = label("section");
+  t1->setText(tr("LIMITS"));
+  box->addWidget(t1);
+  m_limits = new QVBoxLayout;
+  m_limits->setSpacing(0);
+  box->addLayout(m_limits);
+  box->addSpacing(4);
+  auto* row = new QHBoxLayout;
+  auto* t2 = label("section", false);
+  t2->setText(tr("WORST ELEMENTS"));
+  row->addWidget(t2);
+  row->addStretch();
+  auto *previous = link("‹"), *next = link("›");
+  previous->setAccessibleName(tr("Previous worst element"));
+  next->setAccessibleName(tr("Next worst element"));
+  previous->setToolTip(tr("previous (,)"));
+  next->setToolTip(tr("next (.)"));
+  row->addWidget(previous);
+  row->addWidget(next);
+  box->addLayout(row);
+  box->addWidget(m_worst = label("small"));
+  box->addSpacing(4);
+  box->addWidget(m_findingsTitle = label("section"));
+  m_findingRows = new QVBoxLayout;
+  m_findingRows->setSpacing(4);
+  box->addLayout(m_findingRows);
+  box->addStretch();
+  connect(m_metric, &QComboBox::currentIndexChanged, this, [this](int) {
+    refreshMetric();
+    emit metricChanged(metric());
+  });
+  connect(m_histogram, &Histogram::brushChanged, this, [this] {
+    std::vector<std::int32_t> cells;
+    if (m_run && m_histogram->brushed()) {
+      const auto& v = m_run->audit.metrics[static_cast<std::size_t>(metric())].value;
+      for (std::size_t c = 0; c < v.size(); ++c)
+        if (v[c] >= m_histogram->from() && v[c] <= m_histogram->to()) cells.push_back(static_cast<std::int32_t>(c));
+    }
+    emit brushChanged(cells, m_histogram->brushed());
+  });
+  connect(previous, &QToolButton::clicked, this, [this] { stepWorst(-1); });
+  connect(next, &QToolButton::clicked, this, [this] { stepWorst(1); });
+  setRun(nullptr);
+  setFindings({});
+}
+
+Metric AuditPanel::metric() const { return static_cast<Metric>(std::max(0, m_metric->currentIndex())); }
+void AuditPanel::setMetric(Metric m) { m_metric->setCurrentIndex(static_cast<int>(m)); }
+
+void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
+  m_run = std::move(run);
+  m_worstAt = -1;
+  if (!m_run) {
+    m_verdict->setText(tr("No mesh yet"));
+    m_detail->setText(tr("Press Mesh (Ctrl+Return) and the verdict stands here."));
+  } else {
+    QLocale loc;
+    m_verdict->setText(QString::fromStdString(m_run->audit.sentence));
+    const auto& a = m_run->audit;
+    m_detail->setText(tr("%1 of %2 elements fail %3 limits · %4 nodes · volume %5 % of the part's")
+                          .arg(loc.toString(static_cast<qulonglong>(a.failingCells + a.notAllowedCells)))
+                          .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.cells.size())))
+                          .arg(a.results.size())
+                          .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
+                          .arg(QString::number(100 * meshVolume(m_run->mesh) / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
+  }
+  refreshMetric();
+  refreshLimits();
+}
+
+void AuditPanel::refreshMetric() {
+  const MetricInfo& info = metricInfo(metric());
+  m_definition->setText(QString("%1. %2").arg(QString(info.definition)).arg(QString(info.range)));
+  m_worstAt = -1;
+  if (!m_run) {
+    m_histogram->setValues(nullptr, &info, nullptr);
+    m_worst->setText(tr("none yet"));
+    return;
+  }
+  const Limit* limit = nullptr;
+  for (const auto& l : m_run->audit.limits.limits)
+    if (l.metric == metric()) limit = &l;
+  m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit);
+  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
+  if (!x.worst.empty()) m_worst->setText(tr("worst %1, mean %2").arg(withUnit(x.value[static_cast<std::size_t>(x.worst[0])], info, m_run->mesh.unit)).arg(withUnit(x.mean, info, m_run->mesh.unit)));
+}
+
+void AuditPanel::refreshLimits() {
+  clear(m_limits);
+  if (!m_run) {
+    auto* l = label("small");
+    l->setText(tr("chosen by the Judge card"));
+    m_limits->addWidget(l);
+    return;
+  }
+  auto* host = new QWidget;
+  auto* grid = new QGridLayout(host);
+  grid->setContentsMargins(0, 0, 0, 0);
+  grid->setVerticalSpacing(3);
+  int row = 0;
+  for (const auto& r : m_run->audit.results) {
+    const auto& info = metricInfo(r.limit.metric);
+    auto* name = link(info.name);
+    Metric m = r.limit.metric;
+    name->setToolTip(QString::fromStdString(r.limit.source));
+    connect(name, &QToolButton::clicked, this, [this, m] { setMetric(m); });
+    auto* got = label(r.failing ? "problem" : "", false);
+    got->setText(withUnit(r.worst, info, m_run->mesh.unit) + (r.failing ? tr(" · %1 fail").arg(r.failing) : ""));
+    got->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* bound = label("small", false);
+    bound->setText(QString(r.limit.atLeast ? "≥ " : "≤ ") + withUnit(r.limit.bound, info, m_run->mesh.unit));
+    bound->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    grid->addWidget(name, row, 0, Qt::AlignLeft);
+    grid->addWidget(got, row, 1);
+    grid->addWidget(bound, row++, 2);
+  }
+  grid->setColumnStretch(1, 1);
+  m_limits->addWidget(host);
+}
+
+void AuditPanel::stepWorst(int by) {
+  if (!m_run) return;
+  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
+  int n = static_cast<int>(x.worst.size());
+  if (!n) return;
+  m_worstAt = m_worstAt < 0 ? (by > 0 ? 0 : n - 1) : (m_worstAt + by + n) % n;
+  auto c = static_cast<std::size_t>(x.worst[static_cast<std::size_t>(m_worstAt)]);
+  Vec3 p = cellCenter(m_run->mesh, c);
+  m_worst->setText(tr("%1 of %2: %3 · %4 no. %5 at %6 %7")
+                       .arg(m_worstAt + 1)
+                       .arg(n)
+                       .arg(withUnit(x.value[c], metricInfo(metric()), m_run->mesh.unit))
+                       .arg(QString::fromUtf8(topology(m_run->mesh.cells.type[c]).name.data()))
+                       .arg(c + 1)
+                       .arg(QString::fromStdString("(" + formatNumber(p.x(), 4) + ", " + formatNumber(p.y(), 4) + ", " + formatNumber(p.z(), 4) + ")"))
+                       .arg(QString::fromStdString(m_run->mesh.unit)));
+  emit showElement(static_cast<std::int32_t>(c));
+}
+
+void AuditPanel::setFindings(const std::vector<Problem>& findings) {
+  m_findings = findings;
+  m_findingsTitle->setText(tr("FINDINGS  %1").arg(findings.size()));
+  clear(m_findingRows);
+  if (findings.empty()) {
+    auto* l = label("small");
+    l->setText(tr("nothing needs eyes"));
+    m_findingRows->addWidget(l);
+  }
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    const Problem& p = m_findings[i];
+    auto* card = new QFrame;
+    card->setObjectName("card");
+    auto* v = new QVBoxLayout(card);
+    v->setContentsMargins(9, 6, 9, 6);
+    v->setSpacing(2);
+    auto* what = label(p.severity == Severity::Note ? "" : "problem");
+    what->setText(QString::fromStdString(p.what));
+    v->addWidget(what);
+    QString more = QString::fromStdString(p.why);
+    if (!p.todo.empty()) more += (more.isEmpty() ? "" : ". ") + QString::fromStdString(p.todo);
+    if (!more.isEmpty()) {
+      auto* why = label("small");
+      why->setText(more);
+      v->addWidget(why);
+    }
+    if (!p.places.empty() || !p.faces.empty()) {
+      auto* show = link(tr("show"));
+      show->setAccessibleName(tr("Show: %1").arg(QString::fromStdString(p.what)));
+      connect(show, &QToolButton::clicked, this, [this, i] { emit showProblem(m_findings[i]); });
+      v->addWidget(show, 0, Qt::AlignLeft);
+    }
+    m_findingRows->addWidget(card);
+  }
+}
+
+} // namespace tess

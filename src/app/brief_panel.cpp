@@ -1,0 +1,429 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/brief_panel.h"
+#include "app/theme.h"
+#include "base/units.h"
+#include <QCompleter>
+#include <QEnterEvent>
+#include <QFileInfo>
+#include <QFrame>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLayout>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QScrollArea>
+#include <QStringListModel>
+#include <QStyle>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace tess {
+namespace {
+
+/// Words and chips that wrap like text.
+class FlowLayout : public QLayout {
+public:
+  using QLayout::QLayout;
+  ~FlowLayout() override {
+    while (auto* i = takeAt(0)) delete i;
+  }
+  void addItem(QLayoutItem* i) override { m_items.push_back(i); }
+  int count() const override { return static_cast<int>(m_items.size()); }
+  QLayoutItem* itemAt(int i) const override { return i >= 0 && i < count() ? m_items[static_cast<std::size_t>(i)] : nullptr; }
+  QLayoutItem* takeAt(int i) override {
+    if (i < 0 || i >= count()) return nullptr;
+    auto* x = m_items[static_cast<std::size_t>(i)];
+    m_items.erase(m_items.begin() + i);
+    return x;
+  }
+  bool hasHeightForWidth() const override { return true; }
+  int heightForWidth(int w) const override { return arrange(QRect(0, 0, w, 0), false); }
+  void setGeometry(const QRect& r) override {
+    QLayout::setGeometry(r);
+    arrange(r, true);
+  }
+  QSize sizeHint() const override { return minimumSize(); }
+  QSize minimumSize() const override {
+    QSize s;
+    for (auto* i : m_items) s = s.expandedTo(i->minimumSize());
+    return s;
+  }
+
+private:
+  std::vector<QLayoutItem*> m_items;
+  int arrange(const QRect& r, bool apply) const {
+    int x = r.x(), y = r.y(), line = 0;
+    for (auto* i : m_items) {
+      QSize s = i->sizeHint();
+      // Punctuation stands close to the word before it.
+      auto* l = qobject_cast<QLabel*>(i->widget());
+      if (l && x > r.x() && l->text().size() && QString(",:;.").contains(l->text()[0])) x -= 2;
+      if (x > r.x() && x + s.width() > r.x() + r.width()) {
+        x = r.x();
+        y += line + 3;
+        line = 0;
+      }
+      s.setWidth(std::min(s.width(), r.width()));
+      if (apply) i->setGeometry(QRect(QPoint(x, y + std::max(0, (20 - s.height()) / 2)), s));
+      x += s.width() + 3;
+      line = std::max(line, std::max(20, s.height()));
+    }
+    return y + line - r.y();
+  }
+};
+
+/// A card that tells when the pointer is over it.
+class Card : public QFrame {
+public:
+  explicit Card(const QColor& spine) {
+    setObjectName("card");
+    setStyleSheet(QString("QFrame#card { border-left: 4px solid %1; }").arg(spine.name()));
+  }
+  std::function<void(bool)> onHover;
+
+protected:
+  void enterEvent(QEnterEvent*) override {
+    if (onHover) onHover(true);
+  }
+  void leaveEvent(QEvent*) override {
+    if (onHover) onHover(false);
+  }
+};
+
+/// A value in a sentence: click or Return to type, drag sideways or use up and down keys to change a number.
+class Chip : public QToolButton {
+public:
+  Chip(const Slot& slot, const QString& text, std::function<void(const std::string&)> commit, QStringList suggestions)
+      : m_slot(slot), m_commit(std::move(commit)), m_suggestions(std::move(suggestions)) {
+    setObjectName("chip");
+    m_text = text;
+    setText(shortened(text.isEmpty() ? QString("…") : text));
+    setToolTip(QString::fromStdString(slot.help));
+    setAccessibleName(QString::fromStdString(slot.key) + " " + text);
+    setCursor(numeric() ? Qt::SizeHorCursor : Qt::IBeamCursor);
+    setFocusPolicy(Qt::StrongFocus);
+    connect(this, &QToolButton::clicked, this, [this] {
+      if (!m_scrubbed) edit();
+      m_scrubbed = false;
+    });
+  }
+  void edit() {
+    if (m_slot.type == SlotType::Choice) {
+      QMenu menu;
+      for (const auto& c : m_slot.choices) menu.addAction(QString::fromStdString(c));
+      if (auto* a = menu.exec(mapToGlobal(QPoint(0, height())))) m_commit(a->text().toStdString());
+      return;
+    }
+    auto* e = new QLineEdit(m_text, window());
+    e->setObjectName("chipEditor");
+    e->setAccessibleName(accessibleName());
+    if (!m_suggestions.isEmpty()) {
+      auto* c = new QCompleter(m_suggestions, e);
+      c->setCaseSensitivity(Qt::CaseInsensitive);
+      e->setCompleter(c);
+    }
+    QPoint at = mapTo(window(), QPoint(0, 0));
+    e->setGeometry(at.x() - 2, at.y() - 3, std::max(width() + 30, 110), height() + 6);
+    e->show();
+    e->selectAll();
+    e->setFocus();
+    auto commit = m_commit;
+    auto done = std::make_shared<bool>(false);
+    connect(e, &QLineEdit::editingFinished, e, [e, commit, done, before = m_text] {
+      if (*done) return;
+      *done = true;
+      QString t = e->text();
+      e->deleteLater();
+      if (t != before) commit(t.toStdString());
+    });
+  }
+
+protected:
+  void mousePressEvent(QMouseEvent* e) override {
+    m_from = e->position().x();
+    m_scrubbed = false;
+    QToolButton::mousePressEvent(e);
+  }
+  void mouseMoveEvent(QMouseEvent* e) override {
+    if (numeric() && (e->buttons() & Qt::LeftButton) && std::abs(e->position().x() - m_from) > 5) {
+      m_scrubbed = true;
+      setText(scaled(std::pow(1.01, e->position().x() - m_from)));
+    }
+  }
+  void mouseReleaseEvent(QMouseEvent* e) override {
+    if (m_scrubbed) {
+      setDown(false);
+      m_commit(text().toStdString());
+      return;
+    }
+    QToolButton::mouseReleaseEvent(e);
+  }
+  void keyPressEvent(QKeyEvent* e) override {
+    if (numeric() && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) m_commit(scaled(e->key() == Qt::Key_Up ? 1.1 : 1 / 1.1).toStdString());
+    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) edit();
+    else QToolButton::keyPressEvent(e);
+  }
+
+private:
+  Slot m_slot;
+  QString m_text;
+  std::function<void(const std::string&)> m_commit;
+  QStringList m_suggestions;
+  double m_from = 0;
+  bool m_scrubbed = false;
+  bool numeric() const {
+    if (m_slot.type != SlotType::Length && m_slot.type != SlotType::Number && m_slot.type != SlotType::Angle) return false;
+    char* end = nullptr;
+    std::string s = m_text.toStdString();
+    std::strtod(s.c_str(), &end);
+    return end != s.c_str();
+  }
+  QString scaled(double f) const {
+    std::string s = m_text.toStdString();
+    char* end = nullptr;
+    double v = std::strtod(s.c_str(), &end);
+    return QString::fromStdString(formatNumber(v * f, 3)) + QString(end);
+  }
+  static QString shortened(const QString& t) { return t.size() > 34 ? t.left(31) + "…" : t; }
+};
+
+QLabel* label(const QString& text, const char* name = "") {
+  auto* l = new QLabel(text);
+  l->setObjectName(name);
+  l->setWordWrap(true);
+  return l;
+}
+
+QColor spineOf(const Rule& r, const std::vector<ResolvedGroup>& groups) {
+  std::string name = r.kind == "group" ? r.get("name") : r.get("on");
+  for (std::size_t g = 0; g < groups.size(); ++g)
+    if (groups[g].name == name) return theme::group(static_cast<int>(g));
+  if (r.kind == "fill") return QColor("#4B4F8A");
+  if (r.kind == "hand_over") return theme::ink;
+  return QColor("#8A929A");
+}
+
+} // namespace
+
+BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
+  setObjectName("paper");
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 10);
+  auto* scroll = new QScrollArea;
+  scroll->setWidgetResizable(true);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  auto* body = new QWidget;
+  body->setObjectName("paper");
+  m_cards = new QVBoxLayout(body);
+  m_cards->setContentsMargins(12, 10, 10, 6);
+  m_cards->setSpacing(5);
+  scroll->setWidget(body);
+  outer->addWidget(scroll, 1);
+  m_say = new QLineEdit;
+  m_say->setObjectName("say");
+  m_say->setPlaceholderText(tr("say what you need…   Ctrl+K"));
+  m_say->setAccessibleName(tr("Say what you need"));
+  QStringList patterns;
+  for (const auto& k : ruleTable()) patterns << QString::fromStdString(k.id).replace('_', ' ') + " – " + QString::fromStdString(k.help);
+  auto* c = new QCompleter(patterns, m_say);
+  c->setFilterMode(Qt::MatchContains);
+  c->setCaseSensitivity(Qt::CaseInsensitive);
+  m_say->setCompleter(c);
+  auto take = [this](const QString& t) {
+    for (const auto& k : ruleTable()) {
+      QString id = QString::fromStdString(k.id).replace('_', ' ');
+      if (t == id || t.startsWith(id + " ")) {
+        m_say->clear();
+        emit ruleWanted(k.id);
+        return;
+      }
+    }
+  };
+  connect(c, qOverload<const QString&>(&QCompleter::activated), this, take, Qt::QueuedConnection);
+  connect(m_say, &QLineEdit::returnPressed, this, [this, take] { take(m_say->text()); });
+  auto* row = new QHBoxLayout;
+  row->setContentsMargins(12, 0, 12, 0);
+  row->addWidget(m_say);
+  outer->addLayout(row);
+}
+
+void BriefPanel::editChip(int rule, const std::string& key) {
+  if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)]) return;
+  for (auto* c : m_ruleCards[static_cast<std::size_t>(rule)]->findChildren<QToolButton*>("chip"))
+    if (c->property("key").toString().toStdString() == key) static_cast<Chip*>(c)->edit();
+}
+
+void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups, const RunResult* run, const std::vector<Problem>& problems) {
+  while (auto* i = m_cards->takeAt(0)) {
+    if (auto* w = i->widget()) {
+      w->hide();
+      w->setParent(nullptr);
+      w->deleteLater();
+    }
+    delete i;
+  }
+  m_ruleCards.assign(brief.rules.size(), nullptr);
+  m_cards->addWidget(label(tr("PART"), "section"));
+  auto* partCard = new Card(QColor("#8A929A"));
+  auto* pv = new QVBoxLayout(partCard);
+  pv->setContentsMargins(9, 6, 8, 6);
+  pv->setSpacing(3);
+  if (!part) pv->addWidget(label(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here.")));
+  else {
+    auto* line = new QWidget;
+    auto* flow = new FlowLayout(line);
+    auto* name = new QLabel("<b>" + QFileInfo(QString::fromStdString(part->path)).fileName().toHtmlEscaped() + "</b>");
+    flow->addWidget(name);
+    flow->addWidget(new QLabel(tr("in")));
+    Slot s;
+    s.key = "unit";
+    s.type = SlotType::Choice;
+    s.help = tr("unit of the file's numbers").toStdString();
+    s.choices = unitNames();
+    flow->addWidget(new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
+    pv->addWidget(line);
+    bool closed = true;
+    for (const auto& b : part->bodies) closed = closed && b.closed;
+    pv->addWidget(label(tr("%1 · %2 · %3 faces · %4")
+                            .arg(QString::fromStdString(part->sizeText()).replace(" x ", " × "))
+                            .arg(part->bodies.size() == 1 ? tr("1 body") : tr("%1 bodies").arg(part->bodies.size()))
+                            .arg(part->faces.size())
+                            .arg(part->unitAssumed ? tr("unit assumed") : closed ? tr("closed") : tr("open")),
+                        "small"));
+  }
+  m_cards->addWidget(partCard);
+  QStringList targets{"everywhere"};
+  for (const auto& g : groups) targets << QString::fromStdString(g.name);
+  std::string section;
+  for (const char* want : {"Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
+    for (std::size_t i = 0; i < brief.rules.size(); ++i) {
+      const Rule& r = brief.rules[i];
+      const RuleKind* kind = ruleKind(r.kind);
+      if ((kind ? kind->section : "") != want) continue;
+      if (section != want || (!kind && section.empty())) {
+        section = want;
+        auto* head = new QWidget;
+        auto* h = new QHBoxLayout(head);
+        h->setContentsMargins(0, 4, 0, 0);
+        h->addWidget(label(kind ? QString(want).toUpper() : tr("UNKNOWN"), "section"));
+        if (section == "Groups" && part) {
+          auto open = unassignedFaces(*part, groups).size();
+          auto* l = label(open == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(open), "small");
+          l->setAlignment(Qt::AlignRight);
+          h->addWidget(l);
+        }
+        m_cards->addWidget(head);
+      }
+      int index = static_cast<int>(i);
+      auto* card = new Card(spineOf(r, groups));
+      card->setAccessibleName(QString::fromStdString(sentenceOf(r)));
+      card->onHover = [this, index](bool in) { emit hovered(in ? index : -1); };
+      m_ruleCards[i] = card;
+      auto* v = new QVBoxLayout(card);
+      v->setContentsMargins(9, 6, 8, 6);
+      v->setSpacing(3);
+      auto* line = new QWidget;
+      line->setEnabled(!r.off);
+      auto* flow = new FlowLayout(line);
+      if (!kind) flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
+      else {
+        // The sentence of the table, with words as labels and entries as chips.
+        auto words = [&](const std::string& text) {
+          for (const auto& w : QString::fromStdString(text).split(' ', Qt::SkipEmptyParts)) flow->addWidget(new QLabel(w));
+        };
+        auto chip = [&](const std::string& key) {
+          const Slot* s = kind->slot(key);
+          if (!s) return;
+          QString value = QString::fromStdString(r.get(key));
+          if (value.isEmpty() && key == "target" && part) value = QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit);
+          auto* c = new Chip(*s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); }, s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
+          c->setProperty("key", QString::fromStdString(key));
+          flow->addWidget(c);
+        };
+        const std::string& t = kind->sentence;
+        std::string pending;
+        for (std::size_t k = 0; k < t.size();) {
+          if (t[k] == '[') {
+            std::size_t e = t.find(']', k), b = t.find('{', k), c = t.find('}', k);
+            std::string key = t.substr(b + 1, c - b - 1);
+            auto it = r.values.find(key);
+            if (it != r.values.end() && !it->second.empty()) {
+              words(pending);
+              pending.clear();
+              words(t.substr(k + 1, b - k - 1));
+              chip(key);
+              words(t.substr(c + 1, e - c - 1));
+            }
+            k = e + 1;
+          } else if (t[k] == '{') {
+            words(pending);
+            pending.clear();
+            std::size_t e = t.find('}', k);
+            chip(t.substr(k + 1, e - k - 1));
+            k = e + 1;
+          } else pending += t[k++];
+        }
+        words(pending);
+      }
+      v->addWidget(line);
+      // Below: asked/got, counts, or what is wrong.
+      QString below;
+      bool wrong = false;
+      if (r.off) below = tr("switched off");
+      if (r.kind == "group" && !r.off)
+        for (const auto& g : groups)
+          if (g.rule == index) {
+            below = g.entities.empty() ? tr("matches nothing") : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim)) : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
+            wrong = g.entities.empty();
+          }
+      if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
+        for (const auto& a : run->rules)
+          if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));
+      for (const auto& p : problems)
+        if (p.where.rfind("rule " + std::to_string(i + 1), 0) == 0 && (p.where.size() == 6 + std::to_string(i).size() || !std::isdigit(static_cast<unsigned char>(p.where[5 + std::to_string(i + 1).size()])))) {
+          below = QString::fromStdString(p.what + (p.why.empty() ? "" : ": " + p.why));
+          wrong = true;
+        }
+      if (!below.isEmpty()) v->addWidget(label(below, wrong ? "problem" : "small"));
+      if (!r.note.empty()) v->addWidget(label("“" + QString::fromStdString(r.note) + "”", "small"));
+      card->setContextMenuPolicy(Qt::CustomContextMenu);
+      connect(card, &QWidget::customContextMenuRequested, this, [this, card, index, r, kind](const QPoint& p) {
+        QMenu menu;
+        auto* off = menu.addAction(r.off ? tr("Switch on") : tr("Switch off"));
+        auto* dup = menu.addAction(tr("Duplicate"));
+        auto* up = menu.addAction(tr("Move up"));
+        auto* down = menu.addAction(tr("Move down"));
+        auto* note = menu.addAction(tr("Note…"));
+        auto* more = menu.addMenu(tr("Say more"));
+        if (kind)
+          for (const auto& s : kind->entries) {
+            std::string key = s.key;
+            auto* a = more->addAction(QString::fromStdString(s.key).replace('_', ' '));
+            a->setToolTip(QString::fromStdString(s.help));
+            connect(a, &QAction::triggered, this, [this, index, key, s, r] {
+              bool ok = false;
+              QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help), QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
+              if (ok) emit valueChanged(index, key, t.toStdString());
+            });
+          }
+        menu.addSeparator();
+        auto* del = menu.addAction(tr("Remove"));
+        auto* a = menu.exec(card->mapToGlobal(p));
+        if (a == off) emit switched(index, !r.off);
+        else if (a == dup) emit duplicated(index);
+        else if (a == up) emit moved(index, -1);
+        else if (a == down) emit moved(index, 1);
+        else if (a == note) {
+          bool ok = false;
+          QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal, QString::fromStdString(r.note), &ok);
+          if (ok) emit noteChanged(index, t.toStdString());
+        } else if (a == del) emit removed(index);
+      });
+      m_cards->addWidget(card);
+    }
+  m_cards->addStretch();
+}
+
+} // namespace tess

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/main_window.h"
+#include "app/theme.h"
+#include <QApplication>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QSurfaceFormat>
+#include <QTimer>
+#include <filesystem>
+
+namespace {
+/// True when a context of at least OpenGL 3.2 can be made.
+bool openGlWorks() {
+  QOpenGLContext c;
+  if (!c.create()) return false;
+  QOffscreenSurface s;
+  s.setFormat(c.format());
+  s.create();
+  return s.isValid() && c.makeCurrent(&s) && c.format().version() >= qMakePair(3, 2);
+}
+} // namespace
+
+int main(int argc, char** argv) {
+  QSurfaceFormat f;
+  f.setVersion(3, 2);
+  f.setProfile(QSurfaceFormat::CoreProfile);
+  f.setDepthBufferSize(24);
+  f.setSamples(0);
+  QSurfaceFormat::setDefaultFormat(f);
+  QApplication app(argc, argv);
+  QApplication::setApplicationName("Tesselite");
+  QApplication::setApplicationVersion("0.1.0");
+  app.setStyle("Fusion");
+  app.setStyleSheet(tess::theme::styleSheet());
+  tess::MainWindow w(openGlWorks());
+  w.show();
+  QStringList args = QApplication::arguments();
+  for (int i = 1; i < args.size(); ++i)
+    if (!args[i].startsWith("--")) w.open(args[i]);
+  return QApplication::exec();
+}

@@ -1,0 +1,651 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/main_window.h"
+#include "app/theme.h"
+#include <QActionGroup>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QToolButton>
+#include <QVBoxLayout>
+#include <filesystem>
+
+namespace tess {
+
+MainWindow::MainWindow(bool openGl) {
+  setWindowTitle("Tesselite");
+  setMinimumSize(1024, 660);
+  resize(1280, 800);
+  setAcceptDrops(true);
+  m_worker = new MeshWorker(this);
+  auto* central = new QWidget;
+  central->setObjectName("paper");
+  setCentralWidget(central);
+  auto* all = new QVBoxLayout(central);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(0);
+  auto* row = new QHBoxLayout;
+  row->setSpacing(0);
+  m_briefPanel = new BriefPanel;
+  m_briefPanel->setFixedWidth(330);
+  m_audit = new AuditPanel;
+  m_audit->setFixedWidth(300);
+  m_middle = new QWidget;
+  row->addWidget(m_briefPanel);
+  row->addWidget(m_middle, 1);
+  row->addWidget(m_audit);
+  all->addLayout(row, 1);
+  auto* rule = new QFrame;
+  rule->setFixedHeight(1);
+  rule->setStyleSheet("background: #D9D5CA;");
+  all->addWidget(rule);
+  all->addWidget(m_runs = new RunsBar);
+  buildViewport(openGl);
+  buildMenus();
+  connectPanels();
+  refresh();
+}
+
+MainWindow::~MainWindow() { m_worker->stop(); }
+
+void MainWindow::buildViewport(bool openGl) {
+  auto* box = new QVBoxLayout(m_middle);
+  box->setContentsMargins(0, 0, 0, 0);
+  if (!openGl) {
+    auto* l = new QLabel(tr("There is no OpenGL on this display, so part and mesh cannot be drawn here.\n\nEverything else works: edit the brief, mesh, read the audit, hand over.\nInstall a software OpenGL (package libgl1-mesa-dri) to see the part."));
+    l->setObjectName("noOpenGl");
+    l->setAlignment(Qt::AlignCenter);
+    l->setWordWrap(true);
+    l->setStyleSheet("background: #ECEAE3; padding: 40px;");
+    box->addWidget(l);
+    return;
+  }
+  m_view = new Viewport;
+  box->addWidget(m_view);
+  auto link = [](const QString& text, const QString& tip) {
+    auto* b = new QToolButton;
+    b->setObjectName("link");
+    b->setText(text);
+    b->setToolTip(tip);
+    b->setCursor(Qt::PointingHandCursor);
+    return b;
+  };
+  m_lensStrip = new QFrame(m_view);
+  m_lensStrip->setObjectName("floating");
+  auto* strip = new QHBoxLayout(m_lensStrip);
+  strip->setContentsMargins(4, 3, 4, 3);
+  strip->setSpacing(2);
+  int i = 0;
+  for (const QString& name : {tr("Part"), tr("Groups"), tr("Size"), tr("Quality"), tr("Regions")}) {
+    auto* b = new QToolButton;
+    b->setObjectName("lens");
+    b->setText(name);
+    b->setCheckable(true);
+    b->setToolTip(tr("lens %1 (key %2)").arg(name).arg(i + 1));
+    connect(b, &QToolButton::clicked, this, [this, i] { setLens(i); });
+    strip->addWidget(b);
+    m_lensButtons.push_back(b);
+    ++i;
+  }
+  m_lensButtons[0]->setChecked(true);
+  m_selectionBar = new QFrame(m_view);
+  m_selectionBar->setObjectName("floatbar");
+  auto* s = new QHBoxLayout(m_selectionBar);
+  s->setContentsMargins(10, 4, 6, 4);
+  s->addWidget(m_selectionText = new QLabel);
+  auto *group = link(tr("Group"), "G"), *size = link(tr("Size"), "Z"), *hide = link(tr("Hide"), "H"), *only = link(tr("Only this"), "O");
+  for (auto* b : {group, size, hide, only}) s->addWidget(b);
+  connect(group, &QToolButton::clicked, this, [this] {
+    bool ok = false;
+    QString n = QInputDialog::getText(this, tr("Group"), tr("Name of the group"), QLineEdit::Normal, QString::fromStdString(freshGroupName()), &ok);
+    if (ok && !n.trimmed().isEmpty()) groupFromSelection(n.trimmed());
+  });
+  connect(size, &QToolButton::clicked, this, [this] { sizeFromSelection(); });
+  connect(hide, &QToolButton::clicked, m_view, &Viewport::hideSelection);
+  connect(only, &QToolButton::clicked, m_view, &Viewport::showOnlySelection);
+  m_selectionBar->hide();
+  m_sectionBar = new QFrame(m_view);
+  m_sectionBar->setObjectName("floatbar");
+  auto* c = new QHBoxLayout(m_sectionBar);
+  c->setContentsMargins(10, 4, 6, 4);
+  c->addWidget(m_sectionText = new QLabel);
+  auto *manner = link(tr("whole cells / through"), tr("how the plane meets the cells")), *axis = link(tr("next axis"), "Shift+X"), *off = link(tr("off"), "X");
+  auto *back = link("◂", tr("Shift+Left: move the plane")), *forth = link("▸", tr("Shift+Right: move the plane"));
+  for (auto* b : {back, forth, manner, axis, off}) c->addWidget(b);
+  connect(manner, &QToolButton::clicked, this, [this] { m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells : SectionManner::Cut); });
+  connect(axis, &QToolButton::clicked, m_view, &Viewport::nextSectionAxis);
+  connect(off, &QToolButton::clicked, this, [this] { m_view->setSection(false); });
+  connect(back, &QToolButton::clicked, this, [this] { m_view->moveSection(-0.02); });
+  connect(forth, &QToolButton::clicked, this, [this] { m_view->moveSection(0.02); });
+  m_sectionBar->hide();
+  m_hint = new QLabel(m_view);
+  m_hint->setObjectName("floatbar");
+  m_hint->setStyleSheet("background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 5px; padding: 5px 9px;");
+  connect(m_view, &Viewport::selectionChanged, this, &MainWindow::selectionChanged);
+  connect(m_view, &Viewport::sectionChanged, this, [this] {
+    m_sectionBar->setVisible(m_view->sectionOn());
+    QString n = m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells());
+    m_sectionText->setText(m_view->sectionManner() == SectionManner::Cut ? tr("section through %1").arg(n) : tr("section, %1 whole").arg(n));
+    placeFloating();
+  });
+  connect(m_view, &Viewport::menuRequested, this, [this](const QPoint& p) {
+    QMenu menu;
+    bool some = !m_view->selection().empty();
+    auto add = [&](const QString& t, bool on, auto&& f) {
+      auto* a = menu.addAction(t);
+      a->setEnabled(on);
+      connect(a, &QAction::triggered, this, f);
+    };
+    add(tr("Hide"), some, [this] { m_view->hideSelection(); });
+    add(tr("Only this"), some, [this] { m_view->showOnlySelection(); });
+    add(tr("Show all"), true, [this] { m_view->showAll(); });
+    add(tr("Fit"), true, [this] { m_view->fit(); });
+    menu.exec(p);
+  });
+  m_view->installEventFilter(this);
+}
+
+bool MainWindow::eventFilter(QObject* o, QEvent* e) {
+  if (o == m_view && e->type() == QEvent::Resize) placeFloating();
+  return QMainWindow::eventFilter(o, e);
+}
+
+void MainWindow::placeFloating() {
+  if (!m_view) return;
+  for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar), static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)}) w->adjustSize();
+  m_lensStrip->move((m_view->width() - m_lensStrip->width()) / 2, m_view->height() - m_lensStrip->height() - 12);
+  m_hint->move(12, 12);
+  m_selectionBar->move(m_view->width() - m_selectionBar->width() - 12, 12);
+  m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2, m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* e) {
+  QMainWindow::resizeEvent(e);
+  placeFloating();
+}
+
+void MainWindow::buildMenus() {
+  auto add = [this](QMenu* m, const QString& text, const QKeySequence& key, auto&& f) {
+    auto* a = m->addAction(text);
+    a->setShortcut(key);
+    connect(a, &QAction::triggered, this, f);
+    return a;
+  };
+  auto* file = menuBar()->addMenu(tr("File"));
+  add(file, tr("Open part or brief…"), QKeySequence::Open, [this] { askOpen(); });
+  add(file, tr("Save brief"), QKeySequence::Save, [this] { save(); });
+  add(file, tr("Save brief as…"), QKeySequence::SaveAs, [this] {
+    QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString::fromStdString(m_doc.brief().path), tr("Briefs (*.brief)"));
+    if (!p.isEmpty()) saveAs(p);
+  });
+  file->addSeparator();
+  add(file, tr("Hand over…"), QKeySequence("Ctrl+E"), [this] { askExport(); });
+  file->addSeparator();
+  add(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* editMenu = menuBar()->addMenu(tr("Edit"));
+  m_undo = add(editMenu, tr("Undo"), QKeySequence::Undo, [this] {
+    m_doc.undo();
+    briefChanged();
+  });
+  m_redo = add(editMenu, tr("Redo"), QKeySequence::Redo, [this] {
+    m_doc.redo();
+    briefChanged();
+  });
+  add(editMenu, tr("Say what you need…"), QKeySequence("Ctrl+K"), [this] { m_briefPanel->sayLine()->setFocus(); });
+  if (m_view) {
+    editMenu->addSeparator();
+    add(editMenu, tr("Group from selection"), QKeySequence("G"), [this] {
+      if (!m_view->selection().empty()) groupFromSelection(QString::fromStdString(freshGroupName()));
+    });
+    add(editMenu, tr("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
+    add(editMenu, tr("Let go"), QKeySequence("Esc"), [this] {
+      m_view->select(m_view->pickDim(), {});
+      if (m_audit->histogram()->brushed()) m_audit->histogram()->brush(0, 0);
+    });
+    auto* view = menuBar()->addMenu(tr("View"));
+    add(view, tr("Fit"), QKeySequence("F"), [this] { m_view->fit(); });
+    int n = 1;
+    struct Std {
+      QString name;
+      Vec3 dir, up;
+    };
+    for (const Std& s : {Std{tr("From the front"), {0, 1, 0}, {0, 0, 1}}, Std{tr("From behind"), {0, -1, 0}, {0, 0, 1}}, Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}}, Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
+      add(view, s.name, QKeySequence(QString("Alt+%1").arg(n++)), [this, s] { m_view->view(s.dir, s.up); });
+    view->addSeparator();
+    for (int i = 0; i < static_cast<int>(m_lensButtons.size()); ++i) add(view, tr("Lens: %1").arg(m_lensButtons[static_cast<std::size_t>(i)]->text()), QKeySequence(QString::number(i + 1)), [this, i] { setLens(i); });
+    view->addSeparator();
+    auto* mesh = add(view, tr("Show the mesh"), QKeySequence("M"), [this] { m_view->setMeshShown(!m_view->meshShown()); });
+    mesh->setCheckable(true);
+    mesh->setChecked(true);
+    auto* edges = add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
+    edges->setCheckable(true);
+    edges->setChecked(true);
+    add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
+    add(view, tr("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
+    add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] { m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells : SectionManner::Cut); });
+    add(view, tr("Section: forth"), QKeySequence("Shift+Right"), [this] { m_view->moveSection(0.02); });
+    add(view, tr("Section: back"), QKeySequence("Shift+Left"), [this] { m_view->moveSection(-0.02); });
+    view->addSeparator();
+    add(view, tr("Hide selection"), QKeySequence("H"), [this] { m_view->hideSelection(); });
+    add(view, tr("Only the selection"), QKeySequence("O"), [this] { m_view->showOnlySelection(); });
+    add(view, tr("Show all"), QKeySequence("U"), [this] { m_view->showAll(); });
+    add(view, tr("Pick bodies, faces, edges, points in turn"), QKeySequence("Space"), [this] {
+      Dim next = m_view->pickDim() == Dim::Body ? Dim::Face : m_view->pickDim() == Dim::Face ? Dim::Edge : m_view->pickDim() == Dim::Edge ? Dim::Point : Dim::Body;
+      m_view->setPickDim(next);
+      refresh();
+    });
+  }
+  auto* run = menuBar()->addMenu(tr("Run"));
+  add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
+  add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
+  run->addSeparator();
+  add(run, tr("Next worst element"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
+  add(run, tr("Previous worst element"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
+  auto* help = menuBar()->addMenu(tr("Help"));
+  add(help, tr("Keys and mouse"), QKeySequence("?"), [this] {
+    QString rows;
+    for (auto* m : menuBar()->findChildren<QMenu*>())
+      for (auto* a : m->actions())
+        if (!a->shortcut().isEmpty()) rows += "<tr><td><b>" + a->shortcut().toString().toHtmlEscaped() + "</b>&nbsp;&nbsp;</td><td>" + a->text().toHtmlEscaped() + "</td></tr>";
+    QMessageBox::information(this, tr("Keys and mouse"), tr("Left picks, Ctrl adds; right drags to turn, a click opens the menu; middle pans; the wheel zooms to the pointer. With a section on, left drags the plane.") + "<br><br><table>" + rows + "</table>");
+  });
+  add(help, tr("About"), QKeySequence(), [this] { QMessageBox::about(this, tr("About"), tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion())); });
+  m_statusText = new QLabel;
+  m_statusText->setObjectName("small");
+  m_statusText->setContentsMargins(0, 0, 14, 0);
+  m_statusText->setFixedWidth(420);
+  m_statusText->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  menuBar()->setCornerWidget(m_statusText, Qt::TopRightCorner);
+}
+
+void MainWindow::connectPanels() {
+  connect(m_briefPanel, &BriefPanel::valueChanged, this, [this](int r, const std::string& key, const std::string& value) {
+    edit([&](Brief& b) {
+      auto& v = b.rules[static_cast<std::size_t>(r)].values;
+      if (value.empty()) v.erase(key);
+      else v[key] = value;
+      if (b.rules[static_cast<std::size_t>(r)].kind == "group" && key == "name") { // rules follow a renamed group
+        std::string before = m_doc.brief().rules[static_cast<std::size_t>(r)].get("name");
+        for (auto& rule : b.rules)
+          if (rule.kind == "size" && rule.get("on") == before) rule.values["on"] = value;
+      }
+    }, tr("change %1").arg(QString::fromStdString(key)));
+  });
+  connect(m_briefPanel, &BriefPanel::switched, this, [this](int r, bool off) { edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].off = off; }, tr("switch")); });
+  connect(m_briefPanel, &BriefPanel::removed, this, [this](int r) { edit([&](Brief& b) { b.rules.erase(b.rules.begin() + r); }, tr("remove")); });
+  connect(m_briefPanel, &BriefPanel::duplicated, this, [this](int r) {
+    edit([&](Brief& b) {
+      Rule copy = b.rules[static_cast<std::size_t>(r)];
+      if (copy.kind == "group") copy.values["name"] = freshGroupName();
+      b.rules.insert(b.rules.begin() + r + 1, copy);
+    }, tr("duplicate"));
+  });
+  connect(m_briefPanel, &BriefPanel::moved, this, [this](int r, int by) {
+    edit([&](Brief& b) {
+      int to = r + by;
+      if (to >= 0 && to < static_cast<int>(b.rules.size())) std::swap(b.rules[static_cast<std::size_t>(r)], b.rules[static_cast<std::size_t>(to)]);
+    }, tr("move"));
+  });
+  connect(m_briefPanel, &BriefPanel::noteChanged, this, [this](int r, const std::string& n) { edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].note = n; }, tr("note")); });
+  connect(m_briefPanel, &BriefPanel::unitChanged, this, &MainWindow::askUnit);
+  connect(m_briefPanel, &BriefPanel::ruleWanted, this, [this](const std::string& kind) {
+    if (!m_part) return;
+    if (kind == "size") return sizeFromSelection();
+    if (kind == "group" && m_view && !m_view->selection().empty()) return groupFromSelection(QString::fromStdString(freshGroupName()));
+    edit([&](Brief& b) {
+      Rule r;
+      r.kind = kind;
+      if (kind == "group") r.values["name"] = freshGroupName();
+      if (kind == "hand_over") {
+        r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
+        r.values["format"] = "inp";
+      }
+      b.rules.push_back(r);
+    }, tr("add %1").arg(QString::fromStdString(kind)));
+  });
+  connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
+    if (!m_view || !m_part || r < 0 || static_cast<std::size_t>(r) >= m_doc.brief().rules.size()) return;
+    const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
+    std::string name = rule.kind == "group" ? rule.get("name") : rule.kind == "size" ? rule.get("on") : "";
+    for (const auto& g : m_groups)
+      if (!name.empty() && g.name == name) m_view->select(g.dim, {g.entities.begin(), g.entities.end()});
+  });
+  connect(m_audit, &AuditPanel::metricChanged, this, [this](Metric m) {
+    if (m_view) m_view->setMetric(m);
+  });
+  connect(m_audit, &AuditPanel::brushChanged, this, [this](const std::vector<std::int32_t>& cells, bool on) {
+    if (m_view) m_view->setBrushed(cells, on);
+  });
+  connect(m_audit, &AuditPanel::showElement, this, [this](std::int32_t c) {
+    auto run = currentRun();
+    if (!m_view || !run) return;
+    Box b;
+    for (auto n : run->mesh.cells.of(static_cast<std::size_t>(c))) b.add(run->mesh.nodes[static_cast<std::size_t>(n)]);
+    m_view->setBrushed({c}, true);
+    m_view->flyTo(b.center(), 9 * b.diagonal());
+  });
+  connect(m_audit, &AuditPanel::showProblem, this, &MainWindow::showProblem);
+  connect(m_runs, &RunsBar::meshWanted, this, &MainWindow::startMesh);
+  connect(m_runs, &RunsBar::stopWanted, this, &MainWindow::stopMesh);
+  connect(m_runs, &RunsBar::runClicked, this, &MainWindow::showRun);
+  connect(m_worker, &MeshWorker::progressed, this, [this](const QString& stage, double share) { m_runs->setProgress(stage, share, static_cast<double>(m_clock.elapsed()) / 1000); });
+  connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const Part> p) {
+    m_part = std::move(p);
+    m_allRuns.clear();
+    m_current = -1;
+    m_meshing = false;
+    m_taskProblems.clear();
+    if (m_view) m_view->setPart(m_part);
+    m_audit->setRun(nullptr);
+    m_runs->setBusy(false, false);
+    briefChanged();
+    emit partLoaded();
+  });
+  connect(m_worker, &MeshWorker::finished, this, [this](std::shared_ptr<const RunResult> r) {
+    m_meshing = false;
+    m_taskProblems.clear();
+    m_runs->setBusy(false, false);
+    m_allRuns.push_back(std::move(r));
+    showRun(static_cast<int>(m_allRuns.size()) - 1);
+    emit runFinished();
+  });
+  connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
+    m_meshing = false;
+    m_runs->setBusy(false, false);
+    m_taskProblems = {p};
+    refresh();
+    if (!m_part) tell(p);
+    else showProblem(p);
+    emit taskFailed(p);
+  });
+  connect(m_worker, &MeshWorker::stopped, this, [this] {
+    m_meshing = false;
+    m_runs->setBusy(false, false);
+    refresh();
+    emit runFinished();
+  });
+}
+
+void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& what) {
+  Brief b = m_doc.brief();
+  change(b);
+  m_doc.change(std::move(b), what.toStdString());
+  briefChanged();
+}
+
+void MainWindow::briefChanged() {
+  m_briefProblems.clear();
+  m_groups.clear();
+  if (m_part) {
+    m_briefProblems = validateBrief(m_doc.brief(), m_part->unit);
+    m_groups = resolveGroups(m_doc.brief(), *m_part, m_briefProblems);
+    auto field = std::make_shared<SizeField>(briefSizeField(m_doc.brief(), *m_part, m_groups, m_briefProblems));
+    if (m_view) {
+      m_view->setGroups(m_groups);
+      m_view->setSizeField(field);
+    }
+  }
+  refresh();
+}
+
+void MainWindow::refresh() {
+  auto run = currentRun();
+  m_briefPanel->show(m_doc.brief(), m_part.get(), m_groups, run.get(), m_briefProblems);
+  std::vector<Problem> findings = m_taskProblems;
+  findings.insert(findings.end(), m_briefProblems.begin(), m_briefProblems.end());
+  if (run) {
+    for (const auto& p : run->problems) {
+      bool known = false;
+      for (const auto& f : findings) known = known || (f.code == p.code && f.what == p.what);
+      if (!known) findings.push_back(p);
+    }
+  } else if (m_part) findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
+  m_audit->setFindings(findings);
+  m_runs->setRuns(m_allRuns, m_current, m_doc.brief());
+  bool errors = false;
+  for (const auto& p : m_briefProblems) errors = errors || p.severity == Severity::Error;
+  m_runs->setReady(m_part && !errors && !m_worker->busy(), !m_part ? tr("no part yet") : errors ? tr("a card needs mending first") : m_meshing ? tr("<b>Meshing</b>") : tr("<b>Ready</b> · %1 %2 everywhere").arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3))).arg(QString::fromStdString(m_part->unit)));
+  QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString()) : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
+  m_statusText->setText(name + (m_doc.modified() ? tr(" · changed") : ""));
+  setWindowTitle(name.isEmpty() ? "Tesselite" : name + " – Tesselite");
+  m_undo->setEnabled(m_doc.canUndo());
+  m_redo->setEnabled(m_doc.canRedo());
+  m_undo->setText(m_doc.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(m_doc.undoText())) : tr("Undo"));
+  m_redo->setText(m_doc.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(m_doc.redoText())) : tr("Redo"));
+  if (m_view) {
+    static const char* lenses[] = {"part", "groups", "size", "quality", "regions"};
+    QString what = run && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1) : m_part ? tr("part") : tr("nothing open");
+    m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)").arg(lenses[static_cast<int>(m_view->lens())]).arg(what).arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
+    placeFloating();
+  }
+}
+
+void MainWindow::setLens(int i) {
+  for (std::size_t k = 0; k < m_lensButtons.size(); ++k) m_lensButtons[k]->setChecked(static_cast<int>(k) == i);
+  m_view->setLens(static_cast<Lens>(i));
+  refresh();
+}
+
+std::shared_ptr<const RunResult> MainWindow::currentRun() const {
+  return m_current >= 0 && m_current < static_cast<int>(m_allRuns.size()) ? m_allRuns[static_cast<std::size_t>(m_current)] : nullptr;
+}
+
+void MainWindow::showRun(int index) {
+  m_current = index;
+  auto r = currentRun();
+  if (m_view) m_view->setRun(r);
+  m_audit->setRun(r);
+  refresh();
+}
+
+void MainWindow::selectionChanged() {
+  if (!m_view) return;
+  auto n = m_view->selection().size();
+  m_selectionBar->setVisible(n > 0);
+  QString kind = m_view->pickDim() == Dim::Body ? (n == 1 ? tr("body") : tr("bodies")) : QString(dimName(m_view->pickDim())) + (n == 1 ? "" : "s");
+  m_selectionText->setText(QString("%1 %2 ·").arg(n).arg(kind));
+  placeFloating();
+}
+
+std::string MainWindow::freshGroupName() const {
+  for (int k = 1;; ++k) {
+    std::string n = "group " + std::to_string(k);
+    bool used = false;
+    for (const auto& r : m_doc.brief().rules) used = used || (r.kind == "group" && r.get("name") == n);
+    if (!used) return n;
+  }
+}
+
+void MainWindow::groupFromSelection(const QString& name) {
+  if (!m_view || !m_part || m_view->selection().empty()) return;
+  std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
+  Rule r = describeSelection(*m_part, m_view->pickDim(), e, name.toStdString());
+  edit([&](Brief& b) {
+    // Groups stand before the sizes that use them.
+    auto at = b.rules.begin();
+    while (at != b.rules.end() && at->kind == "group") ++at;
+    b.rules.insert(at, r);
+  }, tr("group"));
+}
+
+void MainWindow::sizeFromSelection() {
+  if (!m_part) return;
+  std::string on = "everywhere";
+  if (m_view && !m_view->selection().empty()) {
+    std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
+    on.clear();
+    for (const auto& g : m_groups)
+      if (g.dim == m_view->pickDim() && g.entities == e) on = g.name;
+    if (on.empty()) {
+      on = freshGroupName();
+      groupFromSelection(QString::fromStdString(on));
+    }
+  }
+  edit([&](Brief& b) {
+    Rule r;
+    r.kind = "size";
+    r.values["on"] = on;
+    r.values["length"] = formatNumber(0.5 * overallTarget(b, *m_part), 3) + " " + m_part->unit;
+    b.rules.push_back(r);
+  }, tr("size"));
+  int at = static_cast<int>(m_doc.brief().rules.size()) - 1;
+  QMetaObject::invokeMethod(this, [this, at] { m_briefPanel->editChip(at, "length"); }, Qt::QueuedConnection);
+}
+
+void MainWindow::showProblem(const Problem& p) {
+  if (!m_view || !m_part) return;
+  if (!p.faces.empty()) m_view->select(Dim::Face, {p.faces.begin(), p.faces.end()});
+  if (!p.places.empty()) m_view->flyTo(p.places.front(), 0.35 * m_part->diagonal());
+}
+
+void MainWindow::startMesh() {
+  if (!m_part || m_worker->busy()) return;
+  m_meshing = true;
+  m_clock.start();
+  m_worker->run(m_doc.brief(), m_part);
+  m_runs->setBusy(true, true);
+  m_runs->setProgress(tr("Starting"), 0, 0);
+  refresh();
+}
+void MainWindow::stopMesh() { m_worker->stop(); }
+
+void MainWindow::loadPartOfBrief() {
+  LoadOptions o;
+  o.unit = m_doc.brief().unit;
+  if (!m_doc.brief().facetAngle.empty()) o.facetAngleDeg = std::clamp(std::atof(m_doc.brief().facetAngle.c_str()), 1.0, 179.0);
+  m_part.reset();
+  m_groups.clear();
+  m_briefProblems.clear();
+  m_taskProblems.clear();
+  m_allRuns.clear();
+  m_current = -1;
+  m_audit->setRun(nullptr);
+  if (m_view) m_view->setPart(nullptr);
+  m_clock.start();
+  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), o);
+  m_runs->setBusy(true, false);
+  refresh();
+}
+
+void MainWindow::open(const QString& path) {
+  if (path.endsWith(".brief", Qt::CaseInsensitive)) {
+    auto b = loadBrief(path.toStdString());
+    if (!b) return tell(b.problem());
+    m_doc.reset(*b);
+  } else m_doc.reset(defaultBrief(QFileInfo(path).absoluteFilePath().toStdString()));
+  loadPartOfBrief();
+}
+
+void MainWindow::askUnit(const std::string& unit) {
+  if (!m_part || unit == m_part->unit) return;
+  edit([&](Brief& b) { b.unit = unit; }, tr("unit"));
+  loadPartOfBrief();
+}
+
+bool MainWindow::save() {
+  if (!m_doc.brief().path.empty()) return saveAs(QString::fromStdString(m_doc.brief().path));
+  QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString(), tr("Briefs (*.brief)"));
+  return !p.isEmpty() && saveAs(p);
+}
+
+bool MainWindow::saveAs(const QString& chosen) {
+  QString path = chosen.endsWith(".brief") ? chosen : chosen + ".brief";
+  Brief b = m_doc.brief();
+  std::string part = b.partPath();
+  std::filesystem::path to = std::filesystem::absolute(path.toStdString());
+  b.path = to.string();
+  std::error_code ec;
+  auto relative = std::filesystem::relative(std::filesystem::absolute(part), to.parent_path(), ec);
+  b.partFile = ec || relative.empty() ? part : relative.string();
+  if (auto p = saveBrief(b, b.path)) {
+    tell(*p);
+    return false;
+  }
+  m_doc.change(b, tr("save").toStdString());
+  m_doc.markSaved();
+  refresh();
+  return true;
+}
+
+std::optional<Problem> MainWindow::exportTo(const std::string& path, const std::string& format) {
+  auto run = currentRun();
+  if (!run) {
+    Problem p;
+    p.code = "no-mesh";
+    p.what = "there is no mesh to hand over";
+    p.todo = "press Mesh first";
+    return p;
+  }
+  Rule r;
+  r.kind = "hand_over";
+  r.values["path"] = path;
+  if (!format.empty()) r.values["format"] = format;
+  return handOver(*run, r);
+}
+
+void MainWindow::askExport() {
+  auto run = currentRun();
+  if (!run) {
+    QMessageBox::information(this, tr("Hand over"), tr("There is no mesh yet. Press Mesh (Ctrl+Return) first."));
+    return;
+  }
+  std::vector<Rule> rules;
+  for (const auto& r : m_doc.brief().rules)
+    if (r.kind == "hand_over" && !r.off) rules.push_back(r);
+  QStringList done;
+  if (rules.empty()) {
+    QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(), tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
+    if (p.isEmpty()) return;
+    if (auto bad = exportTo(p.toStdString(), "")) return tell(*bad);
+    done << p;
+  }
+  for (const auto& r : rules) {
+    if (auto bad = handOver(*run, r)) return tell(*bad);
+    done << QString::fromStdString(run->brief.resolve(r.get("path")));
+  }
+  Vec3 s = m_part->box.size();
+  QMessageBox::information(this, tr("Hand over"), tr("Written and read back:\n%1\n\n%L2 elements, %3 × %4 × %5 %6").arg(done.join("\n")).arg(run->mesh.cells.size()).arg(s.x(), 0, 'g', 4).arg(s.y(), 0, 'g', 4).arg(s.z(), 0, 'g', 4).arg(QString::fromStdString(run->mesh.unit)));
+}
+
+void MainWindow::askOpen() {
+  if (!mayDiscard()) return;
+  QString p = QFileDialog::getOpenFileName(this, tr("Open part or brief"), QString(), tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
+  if (!p.isEmpty()) open(p);
+}
+
+void MainWindow::tell(const Problem& p) {
+  QMessageBox box(QMessageBox::Warning, "Tesselite", QString::fromStdString(p.what), QMessageBox::Ok, this);
+  box.setInformativeText(QString::fromStdString((p.where.empty() ? "" : p.where + "\n") + (p.why.empty() ? "" : p.why + "\n") + p.todo));
+  box.exec();
+}
+
+bool MainWindow::mayDiscard() {
+  if (!m_doc.modified()) return true;
+  auto a = QMessageBox::question(this, "Tesselite", tr("The brief has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  return a == QMessageBox::Discard || (a == QMessageBox::Save && save());
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+  if (!mayDiscard()) return e->ignore();
+  m_worker->stop();
+  e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+void MainWindow::dropEvent(QDropEvent* e) {
+  for (const auto& u : e->mimeData()->urls())
+    if (u.isLocalFile() && mayDiscard()) return open(u.toLocalFile());
+}
+
+} // namespace tess

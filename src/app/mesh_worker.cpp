@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/mesh_worker.h"
+#include <QMetaObject>
+#include <QPointer>
+
+namespace tess {
+
+MeshWorker::~MeshWorker() {
+  stop();
+  if (m_thread.joinable()) m_thread.join();
+}
+
+void MeshWorker::stop() {
+  if (m_progress) m_progress->stop();
+}
+
+template <class F> void MeshWorker::start(F&& work) {
+  stop();
+  if (m_thread.joinable()) m_thread.join();
+  m_progress = std::make_shared<Progress>();
+  m_busy = true;
+  auto progress = m_progress;
+  auto last = std::make_shared<std::atomic<qint64>>(0);
+  // Signals are queued to the window's thread; a result of a task that a newer one replaced is dropped there.
+  auto post = [this, progress](auto&& call) {
+    QMetaObject::invokeMethod(
+        this,
+        [this, progress, call] {
+          if (m_progress != progress) return;
+          call();
+        },
+        Qt::QueuedConnection);
+  };
+  auto begin = std::chrono::steady_clock::now();
+  progress->onProgress = [this, post, last, begin](const std::string& stage, double share) {
+    qint64 now = std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now() - begin).count();
+    qint64 before = last->load();
+    if (now - before < 60 && before != 0) return; // the window needs no more than 16 a second
+    last->store(now);
+    QString s = QString::fromStdString(stage);
+    post([this, s, share] { emit progressed(s, share); });
+  };
+  m_thread = std::thread([this, post, progress, work] {
+    try {
+      auto done = work(*progress);
+      post([this, done] {
+        m_busy = false;
+        done();
+      });
+    } catch (const Cancelled&) {
+      post([this] {
+        m_busy = false;
+        emit stopped();
+      });
+    } catch (const std::exception& e) {
+      Problem p;
+      p.fault = Fault::Meshing;
+      p.code = "program";
+      p.what = "the program failed at this task";
+      p.why = e.what();
+      p.todo = "the brief is unharmed; try another size";
+      post([this, p] {
+        m_busy = false;
+        emit failed(p);
+      });
+    }
+  });
+}
+
+void MeshWorker::load(const QString& path, const LoadOptions& options) {
+  std::string file = path.toStdString();
+  start([this, file, options](Progress& progress) -> std::function<void()> {
+    auto r = loadPart(file, options, &progress);
+    if (!r) {
+      Problem p = r.problem();
+      return [this, p] { emit failed(p); };
+    }
+    auto part = std::make_shared<const Part>(std::move(*r));
+    return [this, part] { emit loaded(part); };
+  });
+}
+
+void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part) {
+  start([this, brief, part](Progress& progress) -> std::function<void()> {
+    auto r = runBrief(brief, *part, 0, progress);
+    if (!r) {
+      Problem p = r.problem();
+      return [this, p] { emit failed(p); };
+    }
+    auto run = std::make_shared<const RunResult>(std::move(*r));
+    return [this, run] { emit finished(run); };
+  });
+}
+
+} // namespace tess

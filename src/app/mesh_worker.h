@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Long work off the window's thread: loading a part and running a brief. Results come back as queued signals; a newer
+// request makes older results stale, they are dropped.
+#pragma once
+#include "job/run.h"
+#include <QObject>
+#include <thread>
+
+namespace tess {
+
+class MeshWorker : public QObject {
+  Q_OBJECT
+public:
+  using QObject::QObject;
+  ~MeshWorker() override;
+  void load(const QString& path, const LoadOptions& options);
+  void run(const Brief& brief, std::shared_ptr<const Part> part);
+  void stop();
+  bool busy() const { return m_busy; }
+
+signals:
+  void progressed(const QString& stage, double share);
+  void loaded(std::shared_ptr<const Part> part);
+  void finished(std::shared_ptr<const RunResult> run);
+  void failed(const Problem& problem);
+  void stopped();
+
+private:
+  std::thread m_thread;
+  std::shared_ptr<Progress> m_progress;
+  bool m_busy = false;
+  template <class F> void start(F&& work);
+};
+
+} // namespace tess

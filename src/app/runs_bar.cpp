@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/runs_bar.h"
+#include <QFrame>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLocale>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace tess {
+
+RunsBar::RunsBar(QWidget* parent) : QWidget(parent) {
+  setObjectName("paper");
+  setFixedHeight(82);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(12, 9, 12, 9);
+  row->setSpacing(10);
+  auto* now = new QFrame;
+  now->setObjectName("card");
+  now->setFixedWidth(310);
+  auto* n = new QHBoxLayout(now);
+  n->setContentsMargins(11, 6, 8, 6);
+  auto* left = new QVBoxLayout;
+  left->setSpacing(3);
+  m_text = new QLabel;
+  m_text->setWordWrap(true);
+  m_stage = new QLabel;
+  m_stage->setObjectName("small");
+  m_progress = new QProgressBar;
+  m_progress->setRange(0, 1000);
+  m_progress->setTextVisible(false);
+  left->addStretch();
+  left->addWidget(m_text);
+  left->addWidget(m_stage);
+  left->addWidget(m_progress);
+  left->addStretch();
+  n->addLayout(left, 1);
+  m_go = new QPushButton(tr("Mesh"));
+  m_go->setObjectName("go");
+  m_go->setToolTip(tr("Ctrl+Return"));
+  m_stop = new QPushButton(tr("Stop"));
+  m_stop->setObjectName("go");
+  m_stop->setToolTip(tr("Ctrl+."));
+  n->addWidget(m_go);
+  n->addWidget(m_stop);
+  row->addWidget(now);
+  m_tiles = new QHBoxLayout;
+  m_tiles->setSpacing(8);
+  row->addLayout(m_tiles);
+  row->addStretch();
+  connect(m_go, &QPushButton::clicked, this, &RunsBar::meshWanted);
+  connect(m_stop, &QPushButton::clicked, this, &RunsBar::stopWanted);
+  setBusy(false, false);
+  setReady(false, tr("no part yet"));
+}
+
+void RunsBar::setReady(bool ready, const QString& text) {
+  m_go->setEnabled(ready);
+  m_text->setText(text);
+}
+
+void RunsBar::setBusy(bool busy, bool canStop) {
+  m_go->setVisible(!busy || !canStop);
+  m_stop->setVisible(busy && canStop);
+  m_progress->setVisible(busy);
+  m_stage->setVisible(busy);
+}
+
+void RunsBar::setProgress(const QString& stage, double share, double seconds) {
+  m_progress->setValue(static_cast<int>(1000 * share));
+  QString rest;
+  if (seconds > 2 && share > 0.1) rest = tr(" · about %1 s left").arg(static_cast<int>(seconds / share - seconds + 0.5));
+  m_stage->setText(tr("%1 · %2 s%3").arg(stage).arg(seconds, 0, 'f', 1).arg(rest));
+}
+
+void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief) {
+  while (auto* i = m_tiles->takeAt(0)) {
+    if (auto* w = i->widget()) {
+      w->hide();
+      w->setParent(nullptr);
+      w->deleteLater();
+    }
+    delete i;
+  }
+  QLocale loc;
+  for (int i = static_cast<int>(runs.size()) - 1; i >= 0 && i >= static_cast<int>(runs.size()) - 5; --i) {
+    const RunResult& r = *runs[static_cast<std::size_t>(i)];
+    double k = static_cast<double>(r.mesh.cells.size()) / 1000;
+    const auto& dihedral = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+    QString text = tr("Run %1 · %2 k %3\nleast angle %4° · %5 s\n%6")
+                       .arg(i + 1)
+                       .arg(k, 0, 'f', k < 10 ? 1 : 0)
+                       .arg(r.audit.pass ? "✓" : "✕")
+                       .arg(dihedral.min, 0, 'f', 1)
+                       .arg(r.seconds, 0, 'f', 1)
+                       .arg(r.brief == brief ? tr("as the brief stands") : tr("older than the brief"));
+    auto* b = new QPushButton(text);
+    b->setObjectName("tile");
+    b->setCheckable(true);
+    b->setChecked(i == current);
+    b->setToolTip(QString::fromStdString(r.audit.sentence));
+    connect(b, &QPushButton::clicked, this, [this, i] { emit runClicked(i); });
+    m_tiles->addWidget(b);
+  }
+}
+
+} // namespace tess

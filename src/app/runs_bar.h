@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The bottom bar: Mesh and Stop with progress, and a tile per run.
+#pragma once
+#include "job/run.h"
+#include <QWidget>
+
+class QHBoxLayout;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+
+namespace tess {
+
+class RunsBar : public QWidget {
+  Q_OBJECT
+public:
+  explicit RunsBar(QWidget* parent = nullptr);
+  void setReady(bool ready, const QString& text);
+  void setBusy(bool busy, bool canStop);
+  void setProgress(const QString& stage, double share, double seconds);
+  /// Runs in order; `current` is shown; those whose brief differs from `brief` are marked older.
+  void setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief);
+  QPushButton* meshButton() const { return m_go; }
+  QPushButton* stopButton() const { return m_stop; }
+
+signals:
+  void meshWanted();
+  void stopWanted();
+  void runClicked(int index);
+
+private:
+  QPushButton *m_go, *m_stop;
+  QLabel *m_text, *m_stage;
+  QProgressBar* m_progress;
+  QHBoxLayout* m_tiles;
+};
+
+} // namespace tess

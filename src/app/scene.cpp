@@ -1,0 +1,276 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/scene.h"
+#include <map>
+#include <unordered_map>
+#include <unordered_set>
+#include <vtkCellArray.h>
+#include <vtkCellData.h>
+#include <vtkFloatArray.h>
+#include <vtkNew.h>
+#include <vtkPointData.h>
+#include <vtkPoints.h>
+#include <vtkUnsignedCharArray.h>
+
+namespace tess {
+namespace {
+
+class Builder {
+public:
+  Builder() {
+    m_colors->SetName("colour");
+    m_colors->SetNumberOfComponents(3);
+  }
+  vtkIdType point(const Vec3& p) { return m_points->InsertNextPoint(p.data()); }
+  void polygon(const std::vector<vtkIdType>& v, const QColor& c) {
+    m_polys->InsertNextCell(static_cast<vtkIdType>(v.size()), v.data());
+    unsigned char rgb[3] = {static_cast<unsigned char>(c.red()), static_cast<unsigned char>(c.green()), static_cast<unsigned char>(c.blue())};
+    m_colors->InsertNextTypedTuple(rgb);
+  }
+  void line(vtkIdType a, vtkIdType b) {
+    vtkIdType v[2] = {a, b};
+    m_lines->InsertNextCell(2, v);
+  }
+  PolyData result() {
+    auto d = PolyData::New();
+    d->SetPoints(m_points);
+    if (m_polys->GetNumberOfCells()) {
+      d->SetPolys(m_polys);
+      d->GetCellData()->SetScalars(m_colors);
+    }
+    if (m_lines->GetNumberOfCells()) d->SetLines(m_lines);
+    return d;
+  }
+
+private:
+  vtkNew<vtkPoints> m_points;
+  vtkNew<vtkCellArray> m_polys, m_lines;
+  vtkNew<vtkUnsignedCharArray> m_colors;
+};
+
+/// Points of a mesh that are used, made on demand.
+class PointMap {
+public:
+  PointMap(Builder& b, const std::vector<Vec3>& pts) : m_b(b), m_pts(pts) {}
+  vtkIdType operator()(std::int32_t n) {
+    auto [it, fresh] = m_at.emplace(n, 0);
+    if (fresh) it->second = m_b.point(m_pts[static_cast<std::size_t>(n)]);
+    return it->second;
+  }
+
+private:
+  Builder& m_b;
+  const std::vector<Vec3>& m_pts;
+  std::unordered_map<std::int32_t, vtkIdType> m_at;
+};
+
+std::uint64_t pairKey(std::int32_t a, std::int32_t b) {
+  if (a > b) std::swap(a, b);
+  return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
+}
+
+/// Boundary of a curved face as a ring: corners with mid nodes between.
+std::vector<std::int32_t> ringOf(const Mesh& m, std::size_t f) {
+  auto n = m.faces.of(f);
+  const auto& t = topology(m.faces.type[f]);
+  std::vector<std::int32_t> r;
+  for (int i = 0; i < t.corners; ++i) {
+    r.push_back(n[static_cast<std::size_t>(i)]);
+    if (t.order == 2) r.push_back(n[static_cast<std::size_t>(t.corners + i)]);
+  }
+  return r;
+}
+
+} // namespace
+
+PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color) {
+  Builder b;
+  const auto& t = part.display;
+  vtkNew<vtkFloatArray> normals;
+  normals->SetNumberOfComponents(3);
+  std::vector<QColor> colors;
+  for (int f = 0; f < part.count(Dim::Face); ++f) colors.push_back(color(f));
+  // Vertices are repeated per face, so that sharp edges stay sharp.
+  std::map<std::pair<int, int>, std::pair<vtkIdType, Vec3>> at;
+  std::vector<std::pair<int, int>> order;
+  std::vector<std::pair<std::vector<vtkIdType>, int>> tris;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    int f = t.triangleFace[i];
+    if (!shown(f)) continue;
+    const auto& q = t.triangles[i];
+    Vec3 n = (t.points[static_cast<std::size_t>(q[1])] - t.points[static_cast<std::size_t>(q[0])]).cross(t.points[static_cast<std::size_t>(q[2])] - t.points[static_cast<std::size_t>(q[0])]);
+    std::vector<vtkIdType> ids;
+    for (int v : q) {
+      auto [it, fresh] = at.emplace(std::pair(f, v), std::pair(vtkIdType(0), Vec3(0, 0, 0)));
+      if (fresh) {
+        it->second.first = b.point(t.points[static_cast<std::size_t>(v)]);
+        order.push_back({f, v});
+      }
+      it->second.second += n;
+      ids.push_back(it->second.first);
+    }
+    b.polygon(ids, colors[static_cast<std::size_t>(f)]);
+  }
+  for (const auto& k : order) {
+    Vec3 n = at[k].second.normalized();
+    normals->InsertNextTuple3(n.x(), n.y(), n.z());
+  }
+  auto d = b.result();
+  d->GetPointData()->SetNormals(normals);
+  return d;
+}
+
+PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
+  Builder b;
+  for (int e = 0; e < part.count(Dim::Edge); ++e) {
+    if (!shown(e)) continue;
+    vtkIdType last = -1;
+    for (int v : part.display.edgeChain[static_cast<std::size_t>(e)]) {
+      vtkIdType p = b.point(part.display.points[static_cast<std::size_t>(v)]);
+      if (last >= 0) b.line(last, p);
+      last = p;
+    }
+  }
+  return b.result();
+}
+
+PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown, const std::function<QColor(std::size_t)>& color) {
+  Builder b;
+  PointMap at(b, m.nodes);
+  std::vector<vtkIdType> ids;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    if (!shown(f)) continue;
+    ids.clear();
+    QColor c = color(f);
+    if (m.faces.type[f] == ElementType::Tri6) { // four flat pieces follow the curve
+      auto n = m.faces.of(f);
+      for (auto [x, y, z] : {std::array{0, 3, 5}, std::array{3, 1, 4}, std::array{5, 4, 2}, std::array{3, 4, 5}})
+        b.polygon({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]), at(n[static_cast<std::size_t>(z)])}, c);
+      continue;
+    }
+    for (auto n : ringOf(m, f)) ids.push_back(at(n));
+    b.polygon(ids, c);
+  }
+  return b.result();
+}
+
+PolyData meshEdges(const Mesh& m, const std::function<bool(std::size_t)>& shown) {
+  Builder b;
+  PointMap at(b, m.nodes);
+  std::unordered_set<std::uint64_t> seen;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    if (!shown(f)) continue;
+    auto r = ringOf(m, f);
+    for (std::size_t i = 0; i < r.size(); ++i) {
+      std::int32_t p = r[i], q = r[(i + 1) % r.size()];
+      if (seen.insert(pairKey(p, q)).second) b.line(at(p), at(q));
+    }
+  }
+  return b.result();
+}
+
+PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color) {
+  Builder b;
+  PointMap at(b, m.nodes);
+  // A face between two chosen cells is hidden from view; it is left out.
+  std::map<std::array<std::int32_t, 4>, int> uses;
+  auto keyOf = [&](std::size_t c, int f) {
+    std::array<std::int32_t, 4> k{-1, -1, -1, -1};
+    const auto& t = topology(m.cells.type[c]);
+    for (std::size_t i = 0; i < 4; ++i)
+      if (t.face[static_cast<std::size_t>(f)][i] >= 0) k[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
+    std::sort(k.begin(), k.end());
+    return k;
+  };
+  for (auto c : cells)
+    for (int f = 0; f < topology(m.cells.type[static_cast<std::size_t>(c)]).faces; ++f) ++uses[keyOf(static_cast<std::size_t>(c), f)];
+  std::vector<vtkIdType> ids;
+  for (auto cell : cells) {
+    auto c = static_cast<std::size_t>(cell);
+    const auto& t = topology(m.cells.type[c]);
+    for (int f = 0; f < t.faces; ++f) {
+      if (uses[keyOf(c, f)] > 1) continue;
+      ids.clear();
+      for (int i : t.face[static_cast<std::size_t>(f)])
+        if (i >= 0) ids.push_back(at(m.cells.of(c)[static_cast<std::size_t>(i)]));
+      b.polygon(ids, color(c));
+    }
+  }
+  return b.result();
+}
+
+PolyData cellEdges(const Mesh& m, const std::vector<std::int32_t>& cells) {
+  Builder b;
+  PointMap at(b, m.nodes);
+  std::unordered_set<std::uint64_t> seen;
+  for (auto cell : cells) {
+    auto c = static_cast<std::size_t>(cell);
+    const auto& t = topology(m.cells.type[c]);
+    for (int e = 0; e < t.edges; ++e) {
+      std::int32_t p = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])], q = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
+      if (seen.insert(pairKey(p, q)).second) b.line(at(p), at(q));
+    }
+  }
+  return b.result();
+}
+
+std::vector<std::int32_t> crossedCells(const Mesh& m, const Plane& plane) {
+  std::vector<double> side(m.nodes.size());
+  for (std::size_t i = 0; i < side.size(); ++i) side[i] = (m.nodes[i] - plane.origin).dot(plane.normal);
+  std::vector<std::int32_t> r;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    bool above = false, below = false;
+    int k = topology(m.cells.type[c]).corners;
+    for (int i = 0; i < k; ++i) {
+      double s = side[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(i)])];
+      above = above || s > 0;
+      below = below || s < 0;
+    }
+    if (above && below) r.push_back(static_cast<std::int32_t>(c));
+  }
+  return r;
+}
+
+PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color) {
+  Builder b;
+  Vec3 u = plane.normal.unitOrthogonal(), v = plane.normal.cross(u);
+  for (auto cell : cells) {
+    auto c = static_cast<std::size_t>(cell);
+    const auto& t = topology(m.cells.type[c]);
+    std::vector<Vec3> hits;
+    Vec3 mid(0, 0, 0);
+    for (int e = 0; e < t.edges; ++e) {
+      const Vec3 &p = m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])], &q = m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])];
+      double a = (p - plane.origin).dot(plane.normal), d = (q - plane.origin).dot(plane.normal);
+      if ((a > 0) == (d > 0)) continue;
+      hits.push_back(p + (q - p) * (a / (a - d)));
+      mid += hits.back();
+    }
+    if (hits.size() < 3) continue;
+    mid /= static_cast<double>(hits.size());
+    // The cell is convex: its cut is the hull of the hits, ordered by angle.
+    std::sort(hits.begin(), hits.end(), [&](const Vec3& x, const Vec3& y) { return std::atan2((x - mid).dot(v), (x - mid).dot(u)) < std::atan2((y - mid).dot(v), (y - mid).dot(u)); });
+    std::vector<vtkIdType> ids;
+    for (const auto& h : hits) ids.push_back(b.point(h));
+    b.polygon(ids, color(c));
+  }
+  return b.result();
+}
+
+PolyData polygonOutlines(const PolyData& polygons) {
+  Builder b;
+  auto* cells = polygons->GetPolys();
+  vtkIdType n;
+  const vtkIdType* v;
+  for (cells->InitTraversal(); cells->GetNextCell(n, v);) {
+    std::vector<vtkIdType> ids;
+    for (vtkIdType i = 0; i < n; ++i) {
+      double p[3];
+      polygons->GetPoint(v[i], p);
+      ids.push_back(b.point(Vec3(p[0], p[1], p[2])));
+    }
+    for (std::size_t i = 0; i < ids.size(); ++i) b.line(ids[i], ids[(i + 1) % ids.size()]);
+  }
+  return b.result();
+}
+
+} // namespace tess

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Turns parts and meshes into drawable polygons and lines. Pure functions; no drawing happens here.
+#pragma once
+#include "job/run.h"
+#include <QColor>
+#include <functional>
+#include <vtkPolyData.h>
+#include <vtkSmartPointer.h>
+
+namespace tess {
+
+using PolyData = vtkSmartPointer<vtkPolyData>;
+struct Plane {
+  Vec3 origin, normal;
+};
+
+/// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
+PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
+PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
+/// Boundary faces of the mesh; `color` by boundary face.
+PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown, const std::function<QColor(std::size_t)>& color);
+/// Each edge of the shown boundary faces once.
+PolyData meshEdges(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
+/// Whole cells: all their outer faces against the rest, coloured per cell, plus their edges.
+PolyData cellFaces(const Mesh& mesh, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color);
+PolyData cellEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells);
+/// Cells that the plane crosses: corners strictly on both sides, or touching from one side with a face in the plane not counted.
+std::vector<std::int32_t> crossedCells(const Mesh& mesh, const Plane& plane);
+/// The cut through the cells: one polygon per crossed cell, coloured per cell; lines are its outlines.
+PolyData cutPolygons(const Mesh& mesh, const Plane& plane, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color);
+PolyData polygonOutlines(const PolyData& polygons);
+
+} // namespace tess

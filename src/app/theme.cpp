@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/theme.h"
+
+namespace tess::theme {
+
+QColor group(int i) {
+  static const char* c[] = {"#8A6084", "#B27A3C", "#5B8A8A", "#8A8A5B", "#66709A", "#A3574F", "#5F8F5F", "#9A7A4F", "#4F7FA3", "#A3708A", "#6F6F6F", "#7F9A4F"};
+  return QColor(c[((i % 12) + 12) % 12]);
+}
+
+QColor quality(double b) {
+  b = std::clamp(b, 0.0, 1.0);
+  auto mix = [](const QColor& p, const QColor& q, double t) {
+    return QColor::fromRgbF(static_cast<float>(p.redF() + t * (q.redF() - p.redF())), static_cast<float>(p.greenF() + t * (q.greenF() - p.greenF())), static_cast<float>(p.blueF() + t * (q.blueF() - p.blueF())));
+  };
+  return b < 0.5 ? mix(good, sand, 2 * b) : mix(sand, failing, 2 * b - 1);
+}
+
+QString styleSheet() {
+  return R"(
+QMainWindow, QWidget#paper { background: #F6F4EE; }
+QWidget { color: #22303C; font-size: 12px; }
+QMenuBar { background: #F6F4EE; border-bottom: 1px solid #D9D5CA; }
+QMenuBar::item { padding: 5px 10px; background: transparent; }
+QMenuBar::item:selected, QMenu::item:selected { background: #EBDFE7; color: #22303C; }
+QMenu { background: #FFFFFF; border: 1px solid #D9D5CA; }
+QMenu::item { padding: 4px 22px; }
+QMenu::item:disabled { color: #A9AEB2; }
+QFrame#card { background: #FFFFFF; border: 1px solid #E3DFD4; border-radius: 4px; }
+QLabel#section { color: #6B7680; font-size: 10px; font-weight: 600; letter-spacing: 1px; }
+QLabel#small { color: #6B7680; font-size: 11px; }
+QLabel#problem { color: #B13F27; font-size: 11px; font-weight: 600; }
+QLabel#verdict { font-size: 15px; font-weight: 700; }
+QToolButton#chip { background: #F4F1F5; border: 1px solid #DDD3DC; border-radius: 4px; padding: 1px 5px; font-weight: 600; }
+QToolButton#chip:hover, QToolButton#chip:focus { border-color: #7A2E5D; }
+QToolButton#link { background: transparent; border: none; color: #7A2E5D; text-decoration: underline; padding: 1px 3px; }
+QToolButton#link:disabled { color: #A9AEB2; }
+QToolButton#lens { background: transparent; border: none; border-radius: 11px; padding: 4px 12px; }
+QToolButton#lens:checked { background: #22303C; color: #FFFFFF; font-weight: 600; }
+QToolButton#lens:focus { border: 1px solid #7A2E5D; }
+QFrame#floating { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 13px; }
+QFrame#floatbar { background: rgba(255,255,255,240); border: 1px solid #D9D5CA; border-radius: 5px; }
+QPushButton#go { background: #7A2E5D; color: #FFFFFF; border: none; border-radius: 5px; padding: 9px 18px; font-weight: 700; }
+QPushButton#go:hover { background: #8C3A6C; }
+QPushButton#go:disabled { background: #B9A8B3; }
+QPushButton#go:focus { border: 2px solid #22303C; }
+QPushButton#tile { background: #FFFFFF; border: 1px solid #E3DFD4; border-radius: 5px; padding: 6px 10px; text-align: left; }
+QPushButton#tile:checked { border: 2px solid #7A2E5D; }
+QLineEdit { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 4px; padding: 4px 6px; }
+QLineEdit:focus { border-color: #7A2E5D; }
+QComboBox { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 4px; padding: 3px 6px; }
+QScrollArea { border: none; background: transparent; }
+QScrollBar:vertical { background: transparent; width: 8px; }
+QScrollBar::handle:vertical { background: #CFCABD; border-radius: 4px; min-height: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QProgressBar { background: #E9E5DA; border: none; border-radius: 3px; max-height: 6px; }
+QProgressBar::chunk { background: #7A2E5D; border-radius: 3px; }
+QListWidget { background: transparent; border: none; }
+QListWidget::item { padding: 3px 2px; border-bottom: 1px solid #E9E5DA; }
+QListWidget::item:selected { background: #EBDFE7; color: #22303C; }
+QTableWidget { background: transparent; border: none; gridline-color: #E3DFD4; }
+QToolTip { background: #FFFFFF; color: #22303C; border: 1px solid #D9D5CA; }
+)";
+}
+
+} // namespace tess::theme

@@ -1,0 +1,647 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/viewport.h"
+#include "app/theme.h"
+#include <QMouseEvent>
+#include <QOpenGLContext>
+#include <QOpenGLFunctions_3_2_Core>
+#include <QOpenGLVersionFunctionsFactory>
+#include <QPainter>
+#include <QWheelEvent>
+#include <cmath>
+#include <vtkActor.h>
+#include <vtkCallbackCommand.h>
+#include <vtkCamera.h>
+#include <vtkGenericOpenGLRenderWindow.h>
+#include <vtkLight.h>
+#include <vtkLightKit.h>
+#include <vtkMapper.h>
+#include <vtkNew.h>
+#include <vtkOpenGLFramebufferObject.h>
+#include <vtkOpenGLState.h>
+#include <vtkPlane.h>
+#include <vtkPolyDataMapper.h>
+#include <vtkProperty.h>
+#include <vtkRenderer.h>
+
+namespace tess {
+
+struct Viewport::Impl {
+  vtkNew<vtkGenericOpenGLRenderWindow> window;
+  vtkNew<vtkRenderer> renderer;
+  vtkNew<vtkPlane> clip;
+  struct Layer {
+    vtkNew<vtkPolyDataMapper> mapper;
+    vtkNew<vtkActor> actor;
+  };
+  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges;
+  std::array<Layer*, 11> all() { return {&part, &partEdges, &mesh, &meshEdges, &selected, &selectedEdges, &hover, &cells, &cellEdges, &cut, &cutEdges}; }
+  void put(Layer& l, const PolyData& d) {
+    l.mapper->SetInputData(d);
+    l.actor->SetVisibility(d && d->GetNumberOfCells() > 0);
+  }
+};
+
+Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<Impl>()) {
+  setMouseTracking(true);
+  setFocusPolicy(Qt::StrongFocus);
+  setAccessibleName(tr("3D view of part and mesh"));
+  setMinimumSize(300, 240);
+  d->window->AddRenderer(d->renderer);
+  d->window->SetMultiSamples(0);
+  d->renderer->SetBackground(theme::viewport.redF(), theme::viewport.greenF(), theme::viewport.blueF());
+  d->renderer->SetBackgroundAlpha(1.0);
+  d->renderer->SetUseFXAA(true);
+  vtkNew<vtkLightKit> lights;
+  lights->SetKeyLightIntensity(0.92);
+  lights->SetKeyToFillRatio(2.2);
+  lights->AddLightsToRenderer(d->renderer);
+  auto tint = [](Impl::Layer& l, const QColor& c) { l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF()); };
+  for (auto* l : d->all()) {
+    l->actor->SetMapper(l->mapper);
+    l->actor->SetVisibility(false);
+    l->mapper->SetScalarModeToUseCellData();
+    d->renderer->AddActor(l->actor);
+    l->actor->GetProperty()->SetAmbient(0.18);
+    l->actor->GetProperty()->SetDiffuse(0.82);
+    l->actor->GetProperty()->SetSpecular(0.0);
+  }
+  // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp.
+  for (auto* l : {&d->part, &d->mesh, &d->cells, &d->cut}) {
+    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
+    l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(1.5, 1.5);
+  }
+  for (auto* l : {&d->selected, &d->hover}) {
+    l->mapper->SetScalarVisibility(false);
+    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
+    l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(0.5, 0.5);
+    tint(*l, theme::accent);
+    l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
+  }
+  for (auto* l : {&d->partEdges, &d->meshEdges, &d->selectedEdges, &d->cellEdges, &d->cutEdges}) {
+    l->actor->GetProperty()->SetLighting(false);
+    tint(*l, theme::ink);
+    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
+    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
+  }
+  d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
+  // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
+  tint(d->meshEdges, QColor("#6E7377"));
+  tint(d->cellEdges, QColor("#4A545D"));
+  tint(d->cutEdges, QColor("#5C656C"));
+  tint(d->selectedEdges, theme::accent);
+  d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
+  d->renderer->GetActiveCamera()->SetViewAngle(24);
+}
+
+Viewport::~Viewport() {
+  makeCurrent();
+  d->window->Finalize();
+  doneCurrent();
+}
+
+void Viewport::initializeGL() {
+  d->window->SetOwnContext(false);
+  vtkNew<vtkCallbackCommand> current, isCurrent;
+  current->SetClientData(this);
+  current->SetCallback([](vtkObject*, unsigned long, void* self, void*) {
+    auto* w = static_cast<Viewport*>(self);
+    if (QOpenGLContext::currentContext() != w->context()) w->makeCurrent();
+  });
+  isCurrent->SetClientData(this);
+  isCurrent->SetCallback([](vtkObject*, unsigned long, void* self, void* answer) {
+    *static_cast<bool*>(answer) = QOpenGLContext::currentContext() == static_cast<Viewport*>(self)->context();
+  });
+  d->window->AddObserver(vtkCommand::WindowMakeCurrentEvent, current);
+  d->window->AddObserver(vtkCommand::WindowIsCurrentEvent, isCurrent);
+  d->window->SetReadyForRendering(true);
+  d->window->OpenGLInitContext();
+  d->window->SetFrameBlitModeToNoBlit();
+}
+
+void Viewport::paintGL() {
+  const qreal ratio = devicePixelRatioF();
+  const int w = static_cast<int>(width() * ratio), h = static_cast<int>(height() * ratio);
+  d->window->GetState()->Reset();
+  d->window->SetSize(w, h);
+  d->renderer->ResetCameraClippingRange();
+  d->window->Render();
+  auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
+  if (!gl) return;
+  d->window->GetDisplayFramebuffer()->Bind(GL_READ_FRAMEBUFFER);
+  gl->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
+  gl->glDisable(GL_SCISSOR_TEST);
+  gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
+  gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+}
+
+QImage Viewport::picture() { return grabFramebuffer(); }
+
+void Viewport::setPart(std::shared_ptr<const Part> part) {
+  bool first = !m_part || !part || m_part->path != part->path;
+  m_part = std::move(part);
+  m_selection.clear();
+  m_hover = -1;
+  m_hiddenFaces.clear();
+  m_groupOfFace.clear();
+  m_run.reset();
+  m_brush = false;
+  m_brushed.clear();
+  std::vector<Box> boxes;
+  if (m_part)
+    for (const auto& t : m_part->display.triangles) {
+      Box b;
+      for (int v : t) b.add(m_part->display.points[static_cast<std::size_t>(v)]);
+      boxes.push_back(b);
+    }
+  m_tree.build(boxes);
+  rebuildPart();
+  rebuildMesh();
+  if (first) view(Vec3(-1, 1.35, -0.85), Vec3(0, 0, 1));
+  emit selectionChanged();
+}
+
+void Viewport::setRun(std::shared_ptr<const RunResult> run) {
+  m_run = std::move(run);
+  m_brush = false;
+  m_brushed.clear();
+  rebuildPart();
+  rebuildMesh();
+}
+
+void Viewport::setGroups(const std::vector<ResolvedGroup>& groups) {
+  m_groupOfFace.assign(m_part ? m_part->faces.size() : 0, -1);
+  for (std::size_t g = 0; g < groups.size(); ++g)
+    if (groups[g].dim == Dim::Face)
+      for (int f : groups[g].entities)
+        if (m_groupOfFace[static_cast<std::size_t>(f)] < 0) m_groupOfFace[static_cast<std::size_t>(f)] = static_cast<int>(g);
+  rebuildPart();
+  rebuildMesh();
+}
+
+void Viewport::setSizeField(std::shared_ptr<const SizeField> f) {
+  m_field = std::move(f);
+  if (m_lens == Lens::Size) {
+    rebuildPart();
+    rebuildMesh();
+  }
+}
+
+void Viewport::setLens(Lens l) {
+  m_lens = l;
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::setMetric(Metric m) {
+  m_metric = m;
+  if (m_lens == Lens::Quality || m_brush || m_section) rebuildMesh();
+}
+void Viewport::setMeshShown(bool on) {
+  m_meshShown = on;
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::setEdgesShown(bool on) {
+  m_edgesShown = on;
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::setPickDim(Dim dim) {
+  m_pickDim = dim;
+  m_selection.clear();
+  m_hover = -1;
+  rebuildHighlight();
+  emit selectionChanged();
+}
+void Viewport::select(Dim dim, const std::set<int>& entities) {
+  m_pickDim = dim;
+  m_selection = entities;
+  rebuildHighlight();
+  emit selectionChanged();
+}
+
+namespace {
+std::set<int> facesOfSelection(const Part& part, Dim dim, const std::set<int>& selection) {
+  std::set<int> r;
+  for (int e : selection) {
+    if (dim == Dim::Face) r.insert(e);
+    if (dim == Dim::Body) r.insert(part.bodies[static_cast<std::size_t>(e)].faces.begin(), part.bodies[static_cast<std::size_t>(e)].faces.end());
+    if (dim == Dim::Edge) r.insert(part.edges[static_cast<std::size_t>(e)].faces.begin(), part.edges[static_cast<std::size_t>(e)].faces.end());
+  }
+  return r;
+}
+} // namespace
+
+void Viewport::hideSelection() {
+  if (!m_part) return;
+  auto f = facesOfSelection(*m_part, m_pickDim, m_selection);
+  m_hiddenFaces.insert(f.begin(), f.end());
+  m_selection.clear();
+  rebuildPart();
+  rebuildMesh();
+  emit selectionChanged();
+}
+void Viewport::showOnlySelection() {
+  if (!m_part || m_selection.empty()) return;
+  auto f = facesOfSelection(*m_part, m_pickDim, m_selection);
+  m_hiddenFaces.clear();
+  for (int i = 0; i < m_part->count(Dim::Face); ++i)
+    if (!f.count(i)) m_hiddenFaces.insert(i);
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::showAll() {
+  m_hiddenFaces.clear();
+  rebuildPart();
+  rebuildMesh();
+}
+
+bool Viewport::drawsMesh() const { return m_run && m_meshShown; }
+
+QColor Viewport::faceColor(int f) const {
+  auto i = static_cast<std::size_t>(f);
+  if (m_lens == Lens::Groups) return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i]) : QColor("#D8D4CA");
+  if (m_lens == Lens::Regions) {
+    int b = std::max(0, m_part->faces[i].bodies[0]);
+    return theme::group(b + 2);
+  }
+  if (m_lens == Lens::Size && m_field) {
+    // light to dark in one hue: small sizes dark
+    double lo = m_field->smallest(), hi = m_field->overall(), h = m_field->at(typicalPoint(*m_part, Dim::Face, f), m_part->faces[i].bodies[0]);
+    double t = hi > lo ? std::log(std::max(h, lo) / lo) / std::log(hi / lo) : 1;
+    return QColor::fromRgbF(static_cast<float>(0.36 + 0.52 * t), static_cast<float>(0.22 + 0.62 * t), static_cast<float>(0.34 + 0.50 * t));
+  }
+  if (m_part->faces[i].color) {
+    // CAD colours are muted towards the part's grey, so that selection stays legible.
+    const auto& c = *m_part->faces[i].color;
+    return QColor::fromRgbF(0.55f * c[0] + 0.32f, 0.55f * c[1] + 0.315f, 0.55f * c[2] + 0.30f);
+  }
+  return theme::part;
+}
+
+double Viewport::badness(std::size_t c) const {
+  double v = m_run->audit.metrics[static_cast<std::size_t>(m_metric)].value[c];
+  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(m_metric)];
+  // Limits anchor the scale where there is one; else the range of the mesh.
+  for (const auto& l : m_run->audit.limits.limits)
+    if (l.metric == m_metric) {
+      double best = l.atLeast ? x.max : x.min;
+      return best != l.bound ? std::clamp((v - best) / (l.bound - best), 0.0, 1.0) : 0;
+    }
+  double span = x.max - x.min;
+  double t = span > 0 ? (v - x.min) / span : 0;
+  return metricInfo(m_metric).highIsGood ? 1 - t : t;
+}
+
+QColor Viewport::cellColor(std::size_t c) const {
+  if (m_lens == Lens::Regions) return theme::group(m_run->mesh.cellRegion[c] + 2);
+  if (m_lens == Lens::Quality || m_brush) return theme::quality(badness(c));
+  return QColor("#C9C4B8");
+}
+
+void Viewport::rebuildPart() {
+  if (!m_part) {
+    d->put(d->part, PolyData::New());
+    d->put(d->partEdges, PolyData::New());
+  } else {
+    bool mesh = drawsMesh();
+    auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
+    d->put(d->part, mesh ? PolyData::New() : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
+    d->put(d->partEdges, partEdges(*m_part, [&](int e) {
+             for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
+               if (shown(f)) return true;
+             return false;
+           }));
+    d->partEdges.actor->SetVisibility(!m_brush && d->partEdges.actor->GetVisibility());
+  }
+  rebuildHighlight();
+}
+
+void Viewport::rebuildMesh() {
+  auto none = PolyData::New();
+  d->put(d->mesh, none);
+  d->put(d->meshEdges, none);
+  d->put(d->cells, none);
+  d->put(d->cellEdges, none);
+  if (drawsMesh()) {
+    const Mesh& m = m_run->mesh;
+    auto shown = [&](std::size_t f) {
+      if (m.faceRegions[f][1] >= 0 && m.faceRegions[f][0] >= 0) return false; // interfaces lie inside
+      return !m_hiddenFaces.count(m.faceLink[f]);
+    };
+    std::vector<std::array<std::int32_t, 2>> inCell;
+    if (m_lens == Lens::Quality) inCell = facesInCells(m);
+    auto color = [&](std::size_t f) {
+      if (m_lens == Lens::Quality) return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : QColor("#C9C4B8");
+      return m.faceLink[f] >= 0 && m_part ? faceColor(m.faceLink[f]) : QColor("#C9C4B8");
+    };
+    d->put(d->mesh, meshSurface(m, shown, color));
+    d->mesh.actor->GetProperty()->SetInterpolationToFlat();
+    d->mesh.actor->GetProperty()->SetOpacity(m_brush ? 0.10 : 1.0);
+    if (m_edgesShown && !m_brush) d->put(d->meshEdges, meshEdges(m, shown));
+    if (m_brush) {
+      d->put(d->cells, cellFaces(m, m_brushed, [&](std::size_t c) { return cellColor(c); }));
+      d->put(d->cellEdges, cellEdges(m, m_brushed));
+    }
+  }
+  rebuildSection();
+}
+
+void Viewport::rebuildHighlight() {
+  auto none = PolyData::New();
+  d->put(d->selected, none);
+  d->put(d->selectedEdges, none);
+  d->put(d->hover, none);
+  if (m_part) {
+    auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
+    QColor c = theme::accent;
+    if (m_pickDim == Dim::Face || m_pickDim == Dim::Body) {
+      d->put(d->selected, partSurface(*m_part, [&](int f) { return chosen.count(f) > 0; }, [&](int) { return c; }));
+      d->put(d->selectedEdges, partEdges(*m_part, [&](int e) {
+               for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
+                 if (chosen.count(f)) return true;
+               return false;
+             }));
+      std::set<int> h = m_hover >= 0 ? facesOfSelection(*m_part, m_pickDim, {m_hover}) : std::set<int>();
+      if (!h.empty()) d->put(d->hover, partSurface(*m_part, [&](int f) { return h.count(f) > 0; }, [&](int) { return c; }));
+    } else {
+      auto on = [&](int e) { return m_selection.count(e) > 0 || e == m_hover; };
+      if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
+    }
+  }
+  update();
+}
+
+Plane Viewport::sectionPlane() const {
+  Plane p;
+  p.normal = Vec3::Zero();
+  p.normal[m_axis] = 1;
+  p.origin = m_part ? m_part->box.center() : Vec3::Zero();
+  if (m_part) p.origin[m_axis] = m_part->box.lo[m_axis] + m_sectionAt * m_part->box.size()[m_axis];
+  return p;
+}
+
+void Viewport::rebuildSection() {
+  auto none = PolyData::New();
+  d->put(d->cut, none);
+  d->put(d->cutEdges, none);
+  for (auto* l : d->all()) l->mapper->RemoveAllClippingPlanes();
+  m_sectionCells = 0;
+  if (m_section && m_part) {
+    Plane p = sectionPlane();
+    d->clip->SetOrigin(p.origin.data());
+    Vec3 keep = -p.normal;
+    d->clip->SetNormal(keep.data());
+    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover}) l->mapper->AddClippingPlane(d->clip);
+    if (drawsMesh()) {
+      const Mesh& m = m_run->mesh;
+      auto cells = crossedCells(m, p);
+      if (m_brush) { // only what is chosen
+        std::set<std::int32_t> in(m_brushed.begin(), m_brushed.end());
+        cells.erase(std::remove_if(cells.begin(), cells.end(), [&](std::int32_t c) { return !in.count(c); }), cells.end());
+      }
+      m_sectionCells = cells.size();
+      auto color = [&](std::size_t c) { return cellColor(c); };
+      if (m_manner == SectionManner::Cut) {
+        auto polygons = cutPolygons(m, p, cells, color);
+        d->put(d->cut, polygons);
+        d->put(d->cutEdges, polygonOutlines(polygons));
+      } else {
+        d->put(d->cut, cellFaces(m, cells, color));
+        d->put(d->cutEdges, cellEdges(m, cells));
+        // exactly the crossed cells: the surface steps aside
+        for (auto* l : {&d->mesh, &d->meshEdges}) l->actor->SetVisibility(false);
+      }
+    }
+  } else if (drawsMesh()) {
+    d->mesh.actor->SetVisibility(d->mesh.mapper->GetInput() && d->mesh.mapper->GetInput()->GetNumberOfCells() > 0);
+  }
+  emit sectionChanged();
+  update();
+}
+
+void Viewport::setSection(bool on) {
+  m_section = on;
+  rebuildMesh();
+}
+void Viewport::nextSectionAxis() {
+  m_axis = (m_axis + 1) % 3;
+  m_section = true;
+  rebuildMesh();
+}
+void Viewport::moveSection(double share) {
+  m_sectionAt = std::clamp(m_sectionAt + share, 0.0, 1.0);
+  if (m_section) rebuildSection();
+}
+void Viewport::setSectionManner(SectionManner m) {
+  m_manner = m;
+  if (m_section) rebuildMesh();
+}
+
+void Viewport::setBrushed(const std::vector<std::int32_t>& cells, bool on) {
+  m_brush = on;
+  m_brushed = on ? cells : std::vector<std::int32_t>();
+  rebuildPart();
+  rebuildMesh();
+}
+
+void Viewport::fit() {
+  if (!m_part) return;
+  Box b;
+  for (int f = 0; f < m_part->count(Dim::Face); ++f)
+    if (!m_hiddenFaces.count(f)) b.add(m_part->faces[static_cast<std::size_t>(f)].box);
+  if (b.empty()) b = m_part->box;
+  flyTo(b.center(), b.diagonal());
+}
+
+void Viewport::view(const Vec3& direction, const Vec3& up) {
+  auto* c = d->renderer->GetActiveCamera();
+  c->SetFocalPoint(0, 0, 0);
+  Vec3 n = -direction.normalized();
+  c->SetPosition(n.x(), n.y(), n.z());
+  c->SetViewUp(up.x(), up.y(), up.z());
+  fit();
+}
+
+void Viewport::flyTo(const Vec3& target, double extent) {
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 dir;
+  c->GetDirectionOfProjection(dir.data());
+  double aspect = std::min(1.0, width() / std::max(1.0, static_cast<double>(height())));
+  double distance = 0.49 * extent / std::sin(0.5 * c->GetViewAngle() * kPi / 180) / aspect;
+  Vec3 p = target - distance * dir;
+  c->SetFocalPoint(target.x(), target.y(), target.z());
+  c->SetPosition(p.x(), p.y(), p.z());
+  c->OrthogonalizeViewUp();
+  update();
+}
+
+bool Viewport::ray(const QPointF& at, Vec3& origin, Vec3& direction) const {
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 dir, up;
+  c->GetPosition(origin.data());
+  c->GetDirectionOfProjection(dir.data());
+  c->GetViewUp(up.data());
+  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir);
+  double t = std::tan(0.5 * c->GetViewAngle() * kPi / 180);
+  double x = (2 * at.x() / width() - 1) * t * width() / height(), y = (1 - 2 * at.y() / height()) * t;
+  direction = (dir + x * right + y * top).normalized();
+  return true;
+}
+
+QPointF Viewport::project(const Vec3& p) const {
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 origin, dir, up;
+  c->GetPosition(origin.data());
+  c->GetDirectionOfProjection(dir.data());
+  c->GetViewUp(up.data());
+  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir), v = p - origin;
+  double z = v.dot(dir), t = std::tan(0.5 * c->GetViewAngle() * kPi / 180);
+  if (z <= 0) return {-1, -1};
+  return {0.5 * width() * (1 + v.dot(right) / z / t * height() / width()), 0.5 * height() * (1 - v.dot(top) / z / t)};
+}
+
+int Viewport::pick(const QPointF& at) const {
+  if (!m_part || width() < 1 || height() < 1) return -1;
+  Vec3 o, dir;
+  ray(at, o, dir);
+  Plane cut = sectionPlane();
+  const auto& t = m_part->display;
+  double best = 1e300;
+  auto enter = [&](const Box& b, int) {
+    double lo = 0, hi = 1e300;
+    for (int k = 0; k < 3; ++k) {
+      double inv = 1 / (dir[k] != 0 ? dir[k] : 1e-300), x = (b.lo[k] - o[k]) * inv, y = (b.hi[k] - o[k]) * inv;
+      lo = std::max(lo, std::min(x, y));
+      hi = std::min(hi, std::max(x, y));
+    }
+    return lo <= hi * (1 + 1e-12) ? lo : 1e300;
+  };
+  int tri = m_tree.minimum(best, enter, [&](int i) {
+    if (m_hiddenFaces.count(t.triangleFace[static_cast<std::size_t>(i)])) return 1e300;
+    const auto& q = t.triangles[static_cast<std::size_t>(i)];
+    const Vec3 &a = t.points[static_cast<std::size_t>(q[0])], &b = t.points[static_cast<std::size_t>(q[1])], &c = t.points[static_cast<std::size_t>(q[2])];
+    Vec3 e1 = b - a, e2 = c - a, h = dir.cross(e2);
+    double det = e1.dot(h);
+    if (std::abs(det) < 1e-300) return 1e300;
+    Vec3 s = o - a;
+    double u = s.dot(h) / det, v = dir.dot(s.cross(e1)) / det, w = e2.dot(s.cross(e1)) / det;
+    if (u < 0 || v < 0 || u + v > 1 || w <= 0) return 1e300;
+    if (m_section && (o + w * dir - cut.origin).dot(cut.normal) > 0) return 1e300; // cut away
+    return w;
+  });
+  int face = tri >= 0 ? t.triangleFace[static_cast<std::size_t>(tri)] : -1;
+  if (m_pickDim == Dim::Face) return face;
+  if (m_pickDim == Dim::Body) return face < 0 ? -1 : m_part->faces[static_cast<std::size_t>(face)].bodies[0];
+  // Edges and points: the nearest on the screen within 9 pixels that the surface does not hide.
+  int found = -1;
+  double reach = 9;
+  auto visible = [&](const Vec3& p) { return best > 1e299 || (p - o).norm() < best + 0.01 * m_part->diagonal(); };
+  if (m_pickDim == Dim::Edge) {
+    for (int e = 0; e < m_part->count(Dim::Edge); ++e) {
+      const auto& chain = t.edgeChain[static_cast<std::size_t>(e)];
+      for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
+        const Vec3 &a = t.points[static_cast<std::size_t>(chain[i])], &b = t.points[static_cast<std::size_t>(chain[i + 1])];
+        QPointF p = project(a), q = project(b);
+        Vec3 s(at.x(), at.y(), 0), x(p.x(), p.y(), 0), y(q.x(), q.y(), 0);
+        double w = closestOnSegment(s, x, y), dist = (s - (x + w * (y - x))).norm();
+        if (dist < reach && visible(a + w * (b - a))) reach = dist, found = e;
+      }
+    }
+  } else
+    for (int k = 0; k < m_part->count(Dim::Point); ++k) {
+      if (m_part->points[static_cast<std::size_t>(k)].hidden) continue;
+      QPointF p = project(m_part->points[static_cast<std::size_t>(k)].at);
+      double dist = std::hypot(p.x() - at.x(), p.y() - at.y());
+      if (dist < reach && visible(m_part->points[static_cast<std::size_t>(k)].at)) reach = dist, found = k;
+    }
+  return found;
+}
+
+void Viewport::turn(const QPointF& delta) {
+  auto* c = d->renderer->GetActiveCamera();
+  c->Azimuth(-0.45 * delta.x());
+  c->Elevation(0.45 * delta.y());
+  c->OrthogonalizeViewUp();
+  update();
+}
+
+void Viewport::pan(const QPointF& delta) {
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 p, f, dir, up;
+  c->GetPosition(p.data());
+  c->GetFocalPoint(f.data());
+  c->GetDirectionOfProjection(dir.data());
+  c->GetViewUp(up.data());
+  double unit = 2 * (f - p).norm() * std::tan(0.5 * c->GetViewAngle() * kPi / 180) / std::max(1, height());
+  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir), by = unit * (-delta.x() * right + delta.y() * top);
+  p += by;
+  f += by;
+  c->SetPosition(p.data());
+  c->SetFocalPoint(f.data());
+  update();
+}
+
+void Viewport::mousePressEvent(QMouseEvent* e) {
+  m_last = m_pressed = e->position();
+  m_dragging = false;
+}
+
+void Viewport::mouseMoveEvent(QMouseEvent* e) {
+  QPointF delta = e->position() - m_last;
+  if (e->buttons() && (e->position() - m_pressed).manhattanLength() > 4) m_dragging = true;
+  if (m_dragging && (e->buttons() & Qt::RightButton)) turn(delta);
+  else if (m_dragging && (e->buttons() & Qt::MiddleButton)) pan(delta);
+  else if (m_dragging && (e->buttons() & Qt::LeftButton) && m_section) { // with a section on, a drag moves the plane
+    Plane p = sectionPlane();
+    QPointF a = project(p.origin), b = project(p.origin + 0.1 * m_part->diagonal() * p.normal), dir = b - a;
+    double l2 = dir.x() * dir.x() + dir.y() * dir.y();
+    if (l2 > 1) moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() / std::max(1e-300, m_part->box.size()[m_axis]));
+  } else if (!e->buttons()) {
+    int h = pick(e->position());
+    if (h != m_hover) {
+      m_hover = h;
+      rebuildHighlight();
+    }
+  }
+  m_last = e->position();
+}
+
+void Viewport::mouseReleaseEvent(QMouseEvent* e) {
+  if (m_dragging) return;
+  if (e->button() == Qt::RightButton) emit menuRequested(e->globalPosition().toPoint());
+  if (e->button() != Qt::LeftButton) return;
+  int hit = pick(e->position());
+  bool extend = e->modifiers() & Qt::ControlModifier;
+  if (!extend) m_selection.clear();
+  if (hit >= 0) {
+    if (m_selection.count(hit)) m_selection.erase(hit);
+    else m_selection.insert(hit);
+  }
+  rebuildHighlight();
+  emit selectionChanged();
+}
+
+void Viewport::wheelEvent(QWheelEvent* e) {
+  double factor = std::pow(1.0015, e->angleDelta().y());
+  // The place under the pointer stays under it.
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 o, dir, f, forward;
+  ray(e->position(), o, dir);
+  c->GetFocalPoint(f.data());
+  c->GetDirectionOfProjection(forward.data());
+  double depth = (f - o).norm(), along = dir.dot(forward);
+  Vec3 target = o + dir * (depth / std::max(0.1, along));
+  Vec3 p = target + (o - target) / factor;
+  Vec3 nf = p + forward * depth / factor;
+  c->SetPosition(p.data());
+  c->SetFocalPoint(nf.data());
+  update();
+}
+
+void Viewport::leaveEvent(QEvent*) {
+  if (m_hover < 0) return;
+  m_hover = -1;
+  rebuildHighlight();
+}
+
+} // namespace tess

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The viewport: part and mesh in one scene, drawn by VTK into its own framebuffer and copied to this widget. Picking is
+// done on our own triangles, so that it does not depend on what the graphics card draws.
+#pragma once
+#include "app/scene.h"
+#include "base/bvh.h"
+#include <QOpenGLWidget>
+#include <array>
+#include <memory>
+#include <set>
+
+class vtkActor;
+class vtkGenericOpenGLRenderWindow;
+class vtkPlane;
+class vtkRenderer;
+
+namespace tess {
+
+enum class Lens { Part, Groups, Size, Quality, Regions };
+enum class SectionManner { Cut, WholeCells };
+
+class Viewport : public QOpenGLWidget {
+  Q_OBJECT
+public:
+  explicit Viewport(QWidget* parent = nullptr);
+  ~Viewport() override;
+
+  void setPart(std::shared_ptr<const Part> part);
+  void setRun(std::shared_ptr<const RunResult> run);
+  void setGroups(const std::vector<ResolvedGroup>& groups);
+  void setSizeField(std::shared_ptr<const SizeField> field);
+  void setLens(Lens lens);
+  void setMetric(Metric metric);
+  Lens lens() const { return m_lens; }
+  void setMeshShown(bool on);
+  bool meshShown() const { return m_meshShown; }
+  void setEdgesShown(bool on);
+  bool edgesShown() const { return m_edgesShown; }
+  void setPickDim(Dim d);
+  Dim pickDim() const { return m_pickDim; }
+  const std::set<int>& selection() const { return m_selection; }
+  void select(Dim dim, const std::set<int>& entities);
+  void hideSelection();
+  void showOnlySelection();
+  void showAll();
+  void fit();
+  void view(const Vec3& direction, const Vec3& up);
+  void flyTo(const Vec3& target, double extent);
+  /// Shows only these cells, whole; the rest becomes a ghost. Empty and `on` false: back to normal.
+  void setBrushed(const std::vector<std::int32_t>& cells, bool on);
+  std::size_t brushedCount() const { return m_brushed.size(); }
+  void setSection(bool on);
+  bool sectionOn() const { return m_section; }
+  void nextSectionAxis();
+  void moveSection(double share); ///< by a share of the part's extent along the axis
+  void setSectionManner(SectionManner m);
+  SectionManner sectionManner() const { return m_manner; }
+  std::size_t sectionCells() const { return m_sectionCells; }
+  /// Entity under a widget position, or -1; used by hover and picks.
+  int pick(const QPointF& at) const;
+  QPointF project(const Vec3& p) const;
+  /// The 3D picture as drawn now, for tests and exports.
+  QImage picture();
+
+signals:
+  void selectionChanged();
+  void menuRequested(const QPoint& at);
+  void sectionChanged();
+
+protected:
+  void initializeGL() override;
+  void paintGL() override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+  void wheelEvent(QWheelEvent* e) override;
+  void leaveEvent(QEvent* e) override;
+
+private:
+  struct Impl;
+  std::unique_ptr<Impl> d;
+  std::shared_ptr<const Part> m_part;
+  std::shared_ptr<const RunResult> m_run;
+  std::shared_ptr<const SizeField> m_field;
+  std::vector<int> m_groupOfFace;
+  Lens m_lens = Lens::Part;
+  Metric m_metric = Metric::Skewness;
+  bool m_meshShown = true, m_edgesShown = true, m_section = false, m_brush = false;
+  SectionManner m_manner = SectionManner::Cut;
+  int m_axis = 0;
+  double m_sectionAt = 0.5;
+  std::size_t m_sectionCells = 0;
+  Dim m_pickDim = Dim::Face;
+  std::set<int> m_selection;
+  int m_hover = -1;
+  std::set<int> m_hiddenFaces;
+  std::vector<std::int32_t> m_brushed;
+  Bvh m_tree;
+  QPointF m_last, m_pressed;
+  bool m_dragging = false;
+
+  void rebuildPart();
+  void rebuildMesh();
+  void rebuildHighlight();
+  void rebuildSection();
+  bool drawsMesh() const;
+  QColor faceColor(int face) const;
+  QColor cellColor(std::size_t cell) const;
+  double badness(std::size_t cell) const;
+  bool ray(const QPointF& at, Vec3& origin, Vec3& direction) const;
+  Plane sectionPlane() const;
+  void turn(const QPointF& delta);
+  void pan(const QPointF& delta);
+};
+
+} // namespace tess

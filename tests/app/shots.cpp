@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Drives the real window over the sample parts and saves one picture per main view. Usage: shots DEMO_DIR OUT_DIR [WxH]
+#include "app/main_window.h"
+#include "app/theme.h"
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QSurfaceFormat>
+
+namespace {
+template <class F> bool waitFor(F&& done, int ms = 120000) {
+  QElapsedTimer t;
+  t.start();
+  while (!done() && t.elapsed() < ms) QApplication::processEvents(QEventLoop::AllEvents, 20);
+  return done();
+}
+void settle() {
+  QElapsedTimer t;
+  t.start();
+  while (t.elapsed() < 250) QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+} // namespace
+
+int main(int argc, char** argv) {
+  QSurfaceFormat f;
+  f.setVersion(3, 2);
+  f.setProfile(QSurfaceFormat::CoreProfile);
+  QSurfaceFormat::setDefaultFormat(f);
+  QApplication app(argc, argv);
+  app.setStyle("Fusion");
+  app.setStyleSheet(tess::theme::styleSheet());
+  if (argc < 3) return 2;
+  QString demo = argv[1], out = argv[2];
+  tess::MainWindow w;
+  if (argc > 3) {
+    auto s = QString(argv[3]).split('x');
+    w.resize(s[0].toInt(), s[1].toInt());
+  }
+  w.show();
+  auto shot = [&](const char* name) {
+    settle();
+    w.grab().save(out + "/" + name + ".png");
+  };
+  auto open = [&](const char* file) {
+    bool loaded = false;
+    auto c = QObject::connect(&w, &tess::MainWindow::partLoaded, [&] { loaded = true; });
+    w.open(demo + "/" + file);
+    waitFor([&] { return loaded; });
+    QObject::disconnect(c);
+  };
+  auto mesh = [&] {
+    bool done = false;
+    auto c = QObject::connect(&w, &tess::MainWindow::runFinished, [&] { done = true; });
+    w.startMesh();
+    waitFor([&] { return done; });
+    QObject::disconnect(c);
+  };
+  shot("empty");
+  open("camera-housing.brief");
+  shot("part");
+  mesh();
+  shot("mesh");
+  w.viewport()->setSection(true);
+  w.viewport()->nextSectionAxis();
+  w.setLens(3);
+  shot("section");
+  w.viewport()->setSectionManner(tess::SectionManner::WholeCells);
+  shot("section-whole-cells");
+  w.viewport()->setSection(false);
+  w.auditPanel()->setMetric(tess::Metric::MinDihedral);
+  w.auditPanel()->histogram()->brush(w.auditPanel()->histogram()->lowest(), 30);
+  shot("brush");
+  w.auditPanel()->histogram()->brush(0, 0);
+  open("keel-bracket.brief");
+  w.setLens(1);
+  w.viewport()->select(tess::Dim::Face, {w.groups()[0].entities.begin(), w.groups()[0].entities.end()});
+  shot("groups");
+  w.viewport()->select(tess::Dim::Face, {});
+  w.setLens(2);
+  shot("size");
+  open("saddle-clamp.brief");
+  mesh();
+  w.setLens(3);
+  shot("quality");
+  return 0;
+}
