@@ -60,7 +60,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   auto* body = new QWidget;
   body->setObjectName("paper");
   scroll->setWidget(body);
-  auto* box = new QVBoxLayout(body);
+  auto* box = m_box = new QVBoxLayout(body);
   box->setContentsMargins(14, 12, 12, 12);
   box->setSpacing(5);
   box->addWidget(m_verdict = label("verdict"));
@@ -246,6 +246,17 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
     }
     m_findingRows->addWidget(card);
   }
+  fitHeight();
+}
+
+void AuditPanel::fitHeight() {
+  m_box->activate();
+  m_box->parentWidget()->setMinimumHeight(m_box->totalHeightForWidth(std::max(100, width() - 10)));
+}
+
+void AuditPanel::resizeEvent(QResizeEvent* e) {
+  QWidget::resizeEvent(e);
+  fitHeight();
 }
 
 } // namespace tess

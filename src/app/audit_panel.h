@@ -30,13 +30,17 @@ signals:
   void showElement(std::int32_t cell);
   void showProblem(const Problem& problem);
 
+protected:
+  void resizeEvent(QResizeEvent* e) override;
+
 private:
+  void fitHeight();
   std::shared_ptr<const RunResult> m_run;
   std::vector<Problem> m_findings;
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
   QComboBox* m_metric;
   Histogram* m_histogram;
-  QVBoxLayout *m_limits, *m_findingRows;
+  QVBoxLayout *m_box, *m_limits, *m_findingRows;
   int m_worstAt = -1;
   void refreshMetric();
   void refreshLimits();

@@ -424,6 +424,19 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       m_cards->addWidget(card);
     }
   m_cards->addStretch();
+  fitHeight();
+}
+
+/// Wrapped text needs more height than a scroll area's content gets by itself.
+void BriefPanel::fitHeight() {
+  m_cards->activate();
+  auto* body = m_cards->parentWidget();
+  body->setMinimumHeight(m_cards->totalHeightForWidth(std::max(100, width() - 12)));
+}
+
+void BriefPanel::resizeEvent(QResizeEvent* e) {
+  QWidget::resizeEvent(e);
+  fitHeight();
 }
 
 } // namespace tess

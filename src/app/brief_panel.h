@@ -30,7 +30,11 @@ signals:
   void hovered(int rule); ///< -1: none
   void groupClicked(int group);
 
+protected:
+  void resizeEvent(QResizeEvent* e) override;
+
 private:
+  void fitHeight();
   QVBoxLayout* m_cards;
   QLineEdit* m_say;
   std::vector<QWidget*> m_ruleCards;

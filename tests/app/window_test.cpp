@@ -1,0 +1,277 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The real window on a virtual display: opening the demo, meshing, brushing, sections, groups, saving, export, stop.
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "support/fixtures.h"
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMouseEvent>
+#include <QPushButton>
+#include <QSurfaceFormat>
+#include <QTest>
+#include <QTimer>
+#include <QToolButton>
+#include <set>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+template <class F> bool waitFor(F&& done, int ms = 120000) {
+  QElapsedTimer t;
+  t.start();
+  while (!done() && t.elapsed() < ms) QApplication::processEvents(QEventLoop::AllEvents, 10);
+  return done();
+}
+
+class Window : public ::testing::Test {
+protected:
+  void SetUp() override {
+    w = std::make_unique<MainWindow>();
+    w->resize(1280, 800);
+    w->show();
+    ASSERT_TRUE(QTest::qWaitForWindowExposed(w.get()));
+  }
+  void open(const std::string& name) {
+    bool loaded = false;
+    auto c = QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+    w->open(QString::fromStdString(demo(name)));
+    ASSERT_TRUE(waitFor([&] { return loaded; }));
+    QObject::disconnect(c);
+  }
+  void mesh() {
+    bool done = false;
+    auto c = QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+    QTest::mouseClick(w->runsBar()->meshButton(), Qt::LeftButton);
+    ASSERT_TRUE(waitFor([&] { return done; }));
+    QObject::disconnect(c);
+  }
+  std::unique_ptr<MainWindow> w;
+};
+
+/// Share of pixels that differ from the viewport's ground.
+double drawn(const QImage& i) {
+  int n = 0;
+  QColor ground = theme::viewport;
+  for (int y = 0; y < i.height(); y += 3)
+    for (int x = 0; x < i.width(); x += 3) {
+      QColor c = i.pixelColor(x, y);
+      n += std::abs(c.red() - ground.red()) + std::abs(c.green() - ground.green()) + std::abs(c.blue() - ground.blue()) > 24;
+    }
+  return 9.0 * n / (i.width() * i.height());
+}
+
+} // namespace
+
+TEST_F(Window, opensMeshesBrushesAndExports) {
+  open("saddle-clamp.brief");
+  EXPECT_GT(drawn(w->viewport()->picture()), 0.05);
+  mesh();
+  auto run = w->currentRun();
+  ASSERT_TRUE(run);
+  EXPECT_GT(run->mesh.cells.size(), 5000u);
+  EXPECT_GT(drawn(w->viewport()->picture()), 0.05);
+  // A drag over the histogram shows as many cells as its bars count.
+  w->auditPanel()->setMetric(Metric::MinDihedral);
+  Histogram* h = w->auditPanel()->histogram();
+  QTest::mousePress(h, Qt::LeftButton, {}, QPoint(10, 80));
+  QTest::mouseMove(h, QPoint(60, 80));
+  QMouseEvent drag(QEvent::MouseMove, QPointF(90, 80), h->mapToGlobal(QPointF(90, 80)), Qt::NoButton, Qt::LeftButton, {});
+  QApplication::sendEvent(h, &drag);
+  QTest::mouseRelease(h, Qt::LeftButton, {}, QPoint(90, 80));
+  ASSERT_TRUE(h->brushed());
+  EXPECT_GT(h->brushedCount(), 0u);
+  EXPECT_EQ(w->viewport()->brushedCount(), h->brushedCount());
+  std::size_t bars = 0;
+  double width = (h->highest() - h->lowest()) / static_cast<double>(h->bars().size());
+  for (std::size_t i = 0; i < h->bars().size(); ++i) {
+    double mid = h->lowest() + (static_cast<double>(i) + 0.5) * width;
+    if (mid > h->from() && mid < h->to()) bars += h->bars()[i];
+  }
+  EXPECT_NEAR(static_cast<double>(bars), static_cast<double>(h->brushedCount()), 2); // values on a bar's rim
+  h->brush(0, 0);
+  EXPECT_EQ(w->viewport()->brushedCount(), 0u);
+  TempFolder dir;
+  EXPECT_FALSE(w->exportTo(dir / "w.inp", "inp").has_value());
+  EXPECT_EQ(readMesh(dir / "w.inp")->cells.size(), run->mesh.cells.size());
+}
+
+TEST_F(Window, wholeCellSectionShowsExactlyTheCrossedCells) {
+  open("saddle-clamp.brief");
+  mesh();
+  auto* v = w->viewport();
+  v->setSection(true);
+  v->setSectionManner(SectionManner::WholeCells);
+  // Count by hand for the first axis at the middle.
+  const Mesh& m = w->currentRun()->mesh;
+  double x = w->part()->box.center().x();
+  std::size_t n = 0;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    double lo = 1e300, hi = -1e300;
+    for (int i = 0; i < 4; ++i) {
+      double p = m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(i)])].x();
+      lo = std::min(lo, p);
+      hi = std::max(hi, p);
+    }
+    n += lo < x && hi > x;
+  }
+  EXPECT_EQ(v->sectionCells(), n);
+  EXPECT_GT(drawn(v->picture()), 0.002);
+  v->setSectionManner(SectionManner::Cut);
+  EXPECT_EQ(v->sectionCells(), n);
+}
+
+TEST_F(Window, pickingGroupingSizingAndUndo) {
+  open("keel-bracket.brief");
+  auto* v = w->viewport();
+  // Click where the middle of a face is seen, and get a face.
+  int hit = -1;
+  QPoint at;
+  for (int x = 100; x < v->width() - 100 && hit < 0; x += 40)
+    for (int y = 100; y < v->height() - 100 && hit < 0; y += 40) {
+      at = QPoint(x, y);
+      hit = v->pick(at);
+    }
+  ASSERT_GE(hit, 0);
+  QTest::mouseClick(v, Qt::LeftButton, {}, at);
+  EXPECT_EQ(v->selection(), std::set<int>{hit});
+  std::size_t rules = w->document().brief().rules.size();
+  w->groupFromSelection("picked");
+  ASSERT_EQ(w->document().brief().rules.size(), rules + 1);
+  bool found = false;
+  for (const auto& g : w->groups())
+    if (g.name == "picked") {
+      found = true;
+      EXPECT_EQ(g.entities, std::vector<int>{hit});
+    }
+  EXPECT_TRUE(found);
+  w->sizeFromSelection();
+  EXPECT_EQ(w->document().brief().rules.back().kind, "size");
+  EXPECT_EQ(w->document().brief().rules.back().get("on"), "picked");
+  // The new card's chip is open for typing.
+  QLineEdit* editor = nullptr;
+  ASSERT_TRUE(waitFor([&] { return (editor = w->findChild<QLineEdit*>("chipEditor")) != nullptr; }, 3000));
+  editor->setText("1.75 mm");
+  QTest::keyClick(editor, Qt::Key_Return);
+  EXPECT_EQ(w->document().brief().rules.back().get("length"), "1.75 mm");
+  w->document().undo();
+  w->document().undo();
+  w->document().undo();
+  EXPECT_EQ(w->document().brief().rules.size(), rules);
+}
+
+TEST_F(Window, hideOnlyAndShowAllChangeThePicture) {
+  open("keel-bracket.brief");
+  auto* v = w->viewport();
+  double all = drawn(v->picture());
+  v->select(Dim::Face, {0, 1, 2});
+  v->showOnlySelection();
+  double few = drawn(v->picture());
+  v->showAll();
+  v->select(Dim::Face, {});
+  EXPECT_LT(few, 0.8 * all);
+  EXPECT_NEAR(drawn(v->picture()), all, 0.02);
+}
+
+TEST_F(Window, stopKeepsThePreviousMeshAndAnswersSoon) {
+  open("keel-bracket.brief");
+  mesh();
+  auto before = w->currentRun();
+  Brief b = w->document().brief();
+  for (auto& r : b.rules)
+    if (r.kind == "everywhere") r.values["target"] = "0.9 mm";
+  w->document().change(b, "finer");
+  bool done = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+  w->startMesh();
+  QElapsedTimer t;
+  t.start();
+  double longest = 0;
+  while (t.elapsed() < 1500) { // the window stays alive meanwhile
+    QElapsedTimer one;
+    one.start();
+    QApplication::processEvents(QEventLoop::AllEvents, 10);
+    longest = std::max(longest, static_cast<double>(one.elapsed()));
+  }
+  ASSERT_FALSE(done);
+  EXPECT_FALSE(w->runsBar()->stopButton()->isHidden());
+  QTest::mouseClick(w->runsBar()->stopButton(), Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return done; }, 20000));
+  EXPECT_EQ(w->currentRun(), before);
+  EXPECT_LT(longest, 2000);
+}
+
+TEST_F(Window, failingPartIsAFindingNotACrash) {
+  TempFolder dir;
+  std::string path = dir.write("gone.brief", "format = 1\n[part]\nfile = \"none.step\"\n");
+  bool failed = false;
+  Problem problem;
+  QObject::connect(w.get(), &MainWindow::taskFailed, [&](const Problem& p) {
+    failed = true;
+    problem = p;
+  });
+  // A message box comes up; close it as a person would.
+  QTimer closer;
+  bool boxed = false;
+  QObject::connect(&closer, &QTimer::timeout, [&] {
+    if (auto* box = QApplication::activeModalWidget()) {
+      boxed = true;
+      box->close();
+    }
+  });
+  closer.start(50);
+  w->open(QString::fromStdString(path));
+  ASSERT_TRUE(waitFor([&] { return failed; }, 20000));
+  EXPECT_TRUE(boxed);
+  EXPECT_EQ(problem.code, "file.missing");
+}
+
+TEST_F(Window, savedBriefIsReadBackTheSame) {
+  open("saddle-clamp.brief");
+  TempFolder dir;
+  ASSERT_TRUE(w->saveAs(QString::fromStdString(dir / "copy.brief")));
+  auto b = loadBrief(dir / "copy.brief");
+  ASSERT_TRUE(b.ok());
+  EXPECT_EQ(b->rules, w->document().brief().rules);
+  EXPECT_TRUE(std::filesystem::equivalent(b->partPath(), demo("saddle-clamp.step")));
+}
+
+TEST_F(Window, noTextIsCutAtBothSizes) {
+  open("camera-housing.brief");
+  for (QSize s : {QSize(1280, 800), QSize(1024, 700)}) {
+    w->resize(s);
+    for (int k = 0; k < 20; ++k) QApplication::processEvents(QEventLoop::AllEvents, 10);
+    for (auto* l : w->findChildren<QLabel*>()) {
+      if (!l->isVisible() || l->text().isEmpty()) continue;
+      int need = l->wordWrap() ? l->heightForWidth(l->width()) : l->sizeHint().height();
+      EXPECT_LE(need, l->height() + 2) << l->text().toStdString();
+      if (!l->wordWrap()) {
+        EXPECT_LE(l->sizeHint().width(), l->width() + 2) << l->text().toStdString();
+      }
+    }
+  }
+}
+
+TEST(WindowWithoutOpenGl, saysSoInTheViewportsPlace) {
+  MainWindow w(false);
+  w.show();
+  EXPECT_EQ(w.viewport(), nullptr);
+  auto* l = w.findChild<QLabel*>("noOpenGl");
+  ASSERT_TRUE(l);
+  EXPECT_TRUE(l->text().contains("OpenGL"));
+}
+
+int main(int argc, char** argv) {
+  QSurfaceFormat f;
+  f.setVersion(3, 2);
+  f.setProfile(QSurfaceFormat::CoreProfile);
+  QSurfaceFormat::setDefaultFormat(f);
+  QApplication app(argc, argv);
+  app.setStyle("Fusion");
+  app.setStyleSheet(theme::styleSheet());
+  ::testing::InitGoogleTest(&argc, argv);
+  return RUN_ALL_TESTS();
+}

@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "support/fixtures.h"
+#include <cmath>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+const std::vector<Vec3> kRegular = {{1, 1, 1}, {1, -1, -1}, {-1, 1, -1}, {-1, -1, 1}};
+Mesh regularTet() {
+  auto p = kRegular;
+  if (tetVolume(p[0], p[1], p[2], p[3]) < 0) std::swap(p[0], p[1]);
+  return oneCell(ElementType::Tet4, p);
+}
+double value(const Mesh& m, Metric k) { return computeMetrics(m)[static_cast<std::size_t>(k)].value[0]; }
+} // namespace
+
+TEST(Metrics, regularTetIsPerfect) {
+  Mesh m = regularTet();
+  EXPECT_NEAR(value(m, Metric::Skewness), 0, 1e-6);
+  EXPECT_NEAR(value(m, Metric::AspectRatio), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::ScaledJacobian), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::MinDihedral), std::acos(1.0 / 3) * 180 / kPi, 1e-4);
+  EXPECT_NEAR(value(m, Metric::MaxDihedral), std::acos(1.0 / 3) * 180 / kPi, 1e-4);
+  EXPECT_NEAR(value(m, Metric::HeightRatio), std::sqrt(2.0 / 3), 1e-6);
+  EXPECT_NEAR(value(m, Metric::Volume), 8.0 / 3, 1e-5);
+  EXPECT_NEAR(value(m, Metric::EdgeLength), 2 * std::sqrt(2.0), 1e-5);
+}
+
+TEST(Metrics, cornerTetHasKnownAngles) {
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
+  EXPECT_NEAR(value(m, Metric::MinDihedral), std::acos(1 / std::sqrt(3.0)) * 180 / kPi, 1e-4);
+  EXPECT_NEAR(value(m, Metric::MaxDihedral), 90, 1e-4);
+  EXPECT_NEAR(value(m, Metric::Skewness), 0.25, 1e-6);
+}
+
+TEST(Metrics, cubeIsPerfectAndShearIsNot) {
+  std::vector<Vec3> c = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}};
+  Mesh m = oneCell(ElementType::Hex8, c);
+  EXPECT_NEAR(value(m, Metric::Skewness), 0, 1e-6);
+  EXPECT_NEAR(value(m, Metric::ScaledJacobian), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::Volume), 1, 1e-6);
+  for (std::size_t i = 4; i < 8; ++i) c[i].x() += 1;
+  Mesh s = oneCell(ElementType::Hex8, c);
+  EXPECT_NEAR(value(s, Metric::ScaledJacobian), std::sqrt(0.5), 1e-5);
+  EXPECT_NEAR(value(s, Metric::Volume), 1, 1e-6);
+}
+
+TEST(Metrics, doNotChangeWithPlaceScaleOrNumbering) {
+  std::vector<Vec3> p = {{0, 0, 0}, {2, 0.1, 0}, {0.3, 1.5, 0.2}, {0.5, 0.4, 1.1}};
+  auto base = computeMetrics(oneCell(ElementType::Tet4, p));
+  std::vector<Vec3> q;
+  Eigen::AngleAxisd r(0.7, Vec3(1, 2, 3).normalized());
+  for (int i : {1, 2, 0, 3}) q.push_back(7 * (r * p[static_cast<std::size_t>(i)]) + Vec3(100, -50, 3)); // an even permutation
+  auto moved = computeMetrics(oneCell(ElementType::Tet4, q));
+  for (Metric k : {Metric::Skewness, Metric::AspectRatio, Metric::ScaledJacobian, Metric::MinDihedral, Metric::MaxDihedral, Metric::HeightRatio})
+    EXPECT_NEAR(base[static_cast<std::size_t>(k)].value[0], moved[static_cast<std::size_t>(k)].value[0], 1e-4 * std::abs(base[static_cast<std::size_t>(k)].value[0])) << metricInfo(k).id;
+}
+
+TEST(Soundness, invertedOpenAndUnusedAreSeen) {
+  Mesh m = regularTet();
+  EXPECT_TRUE(checkSoundness(m, {}).sound());
+  Mesh inverted = m;
+  std::swap(inverted.cells.nodes[0], inverted.cells.nodes[1]);
+  EXPECT_EQ(checkSoundness(inverted, {}).inverted, 1u);
+  Mesh extra = m;
+  extra.nodes.emplace_back(9, 9, 9);
+  EXPECT_EQ(checkSoundness(extra, {}).unusedNodes, 1u);
+  Mesh twice = m;
+  twice.cells.add(ElementType::Tet4, m.cells.of(0));
+  twice.cellRegion.push_back(0);
+  EXPECT_EQ(checkSoundness(twice, {}).duplicateCells, 1u);
+}
+
+TEST(Verdict, strengthRefusesLinearTets) {
+  Mesh m = regularTet();
+  Audit a = auditMesh(m, *limitSet("strength"));
+  EXPECT_FALSE(a.pass);
+  EXPECT_EQ(a.notAllowedCells, 1u);
+  EXPECT_TRUE(auditMesh(m, *limitSet("general")).pass);
+  EXPECT_TRUE(auditMesh(m, *limitSet("flow")).pass);
+}
+
+TEST(Verdict, failingElementsAreCountedPerLimit) {
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0.3, 0.3, 0.02}});
+  Audit a = auditMesh(m, *limitSet("general"));
+  EXPECT_FALSE(a.pass);
+  EXPECT_EQ(a.failingCells, 1u);
+  for (const auto& r : a.results)
+    if (r.limit.metric == Metric::MinDihedral) {
+      EXPECT_EQ(r.failing, 1u);
+      EXPECT_DOUBLE_EQ(r.share, 1);
+    }
+}

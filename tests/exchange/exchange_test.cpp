@@ -1,0 +1,258 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/file.h"
+#include "support/fixtures.h"
+#include <cmath>
+#include <regex>
+#include <set>
+#include <sstream>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+/// A meshed box with its six sides as groups.
+Mesh boxWithSides(int order, const char* recipe = "box 4 2 1", double size = 0.7) {
+  Part part = made(recipe);
+  Mesh m = meshOf(part, size, order).mesh;
+  const char* names[] = {"left side", "right side", "front side", "rear side", "low side", "high side"};
+  for (int axis = 0; axis < 3; ++axis)
+    for (int end = 0; end < 2; ++end) {
+      MeshGroup g{names[2 * axis + end], 2, {}, 1};
+      double at = end ? part.box.hi[axis] : part.box.lo[axis];
+      for (std::size_t f = 0; f < m.faces.size(); ++f) {
+        bool on = true;
+        for (int i = 0; i < 3; ++i) on = on && std::abs(m.nodes[static_cast<std::size_t>(m.faces.of(f)[static_cast<std::size_t>(i)])][axis] - at) < 1e-9;
+        if (on) g.items.push_back(static_cast<std::int32_t>(f));
+      }
+      m.groups.push_back(g);
+    }
+  return m;
+}
+
+double area(const Mesh& m, const MeshGroup& g) {
+  double a = 0;
+  for (auto f : g.items) a += faceArea(m, static_cast<std::size_t>(f));
+  return a;
+}
+
+/// Runs the solver on a deck in `dir`; the text of its .dat file, empty when it failed.
+std::string solve(const TempFolder& dir, const std::string& job) {
+  std::string cmd = "cd " + (dir / "") + " && OMP_NUM_THREADS=1 ccx " + job + " > " + job + ".out 2>&1";
+  if (std::system(cmd.c_str()) != 0) return {};
+  auto t = readFile(dir / (job + ".dat"));
+  return t ? *t : "";
+}
+bool haveSolver() { return std::system("command -v ccx > /dev/null 2>&1") == 0; }
+
+/// The three numbers after the line that starts the total force of a set.
+Vec3 totalForce(const std::string& dat, const std::string& set) {
+  std::string s = dat;
+  for (char& c : s) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  std::string name = set;
+  for (char& c : name) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  auto at = s.find("TOTAL FORCE (FX,FY,FZ) FOR SET " + name);
+  Vec3 f(1e300, 0, 0);
+  if (at == std::string::npos) return f;
+  std::istringstream in(s.substr(s.find('\n', at)));
+  in >> f.x() >> f.y() >> f.z();
+  return f;
+}
+
+} // namespace
+
+TEST(Names, fitAllSolvers) {
+  auto n = solverNames({"bolt holes", "Bolt Holes", "3rd", "", "ein sehr langer name der nirgends passt", "ok_1"});
+  std::set<std::string> folded;
+  for (auto s : n) {
+    EXPECT_LE(s.size(), 31u);
+    EXPECT_TRUE(std::isalpha(static_cast<unsigned char>(s[0])));
+    EXPECT_TRUE(std::regex_match(s, std::regex("[A-Za-z0-9_]+")));
+    for (char& c : s) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    EXPECT_TRUE(folded.insert(s).second);
+  }
+}
+
+TEST(RoundTrip, vtuAndInpKeepEverything) {
+  TempFolder dir;
+  for (int order : {1, 2}) {
+    Mesh m = boxWithSides(order);
+    for (const char* name : {"m.vtu", "m.inp"}) {
+      std::string path = dir / name;
+      ASSERT_FALSE(writeMesh(m, *meshFormatOfPath(path), path).has_value());
+      auto r = readMesh(path);
+      ASSERT_TRUE(r.ok()) << r.problem().sentence();
+      EXPECT_EQ(r->cells.size(), m.cells.size());
+      EXPECT_EQ(r->nodes.size(), m.nodes.size());
+      EXPECT_NEAR(meshVolume(*r), 8, 1e-9);
+      ASSERT_EQ(r->groups.size(), 6u);
+      const double want[] = {2, 2, 4, 4, 8, 8};
+      for (std::size_t g = 0; g < 6; ++g) EXPECT_NEAR(area(*r, r->groups[g]), want[g], 1e-9) << name;
+      EXPECT_FALSE(verifyWritten(m, *meshFormatOfPath(path), path, 1).has_value());
+    }
+  }
+}
+
+TEST(RoundTrip, verificationSeesADamagedFile) {
+  TempFolder dir;
+  Mesh m = boxWithSides(1);
+  std::string path = dir / "m.inp";
+  ASSERT_FALSE(writeInp(m, path, 1).has_value());
+  std::string t = *readFile(path);
+  auto at = t.find("*ELEMENT");
+  dir.write("m.inp", t.substr(0, at) + "*ELEMENT, TYPE=C3D4, ELSET=x\n1,1,2,3,4\n");
+  EXPECT_TRUE(verifyWritten(m, MeshFormat::Inp, path, 1).has_value());
+}
+
+TEST(RoundTrip, scaleIsApplied) {
+  TempFolder dir;
+  Mesh m = boxWithSides(1);
+  ASSERT_FALSE(writeMesh(m, MeshFormat::Inp, dir / "s.inp", 0.001).has_value());
+  EXPECT_NEAR(meshVolume(*readMesh(dir / "s.inp")), 8e-9, 1e-17);
+}
+
+TEST(Inp, numbersAreAtMost20CharactersAndLinesAtMost16Entries) {
+  TempFolder dir;
+  Part part = made("sphere 3");
+  Mesh m = meshOf(part, 1.3, 2).mesh;
+  for (auto& n : m.nodes) n = Vec3(-n.x() / 3e9, n.y() * 1e7 / 3, n.z());
+  ASSERT_FALSE(writeInp(m, dir / "n.inp", 1).has_value());
+  std::ifstream in(dir / "n.inp");
+  bool nodes = false;
+  for (std::string line; std::getline(in, line);) {
+    if (line[0] == '*') {
+      nodes = line.find("*NODE") == 0;
+      continue;
+    }
+    EXPECT_LE(std::count(line.begin(), line.end(), ',') + 1, 17); // a trailing comma ends a list line
+    if (!nodes) continue;
+    std::stringstream s(line);
+    for (std::string w; std::getline(s, w, ',');) EXPECT_LE(w.size(), 20u) << w;
+  }
+}
+
+TEST(Inp, brokenDecksAreRefusedWithTheLine) {
+  TempFolder dir;
+  auto p = readInp(dir.write("a.inp", "*NODE\n1,0,0,0\n2,1,0,0\n*ELEMENT,TYPE=C3D4\n1,1,2,3,4\n"));
+  ASSERT_FALSE(p.ok());
+  EXPECT_NE(p.problem().where.find("line 5"), std::string::npos);
+  EXPECT_FALSE(readInp(dir.write("b.inp", "hello")).ok());
+  EXPECT_FALSE(readVtu(dir.write("c.vtu", "<VTKFile type=\"UnstructuredGrid\">")).ok());
+}
+
+TEST(Foam, facesAreOrderedClosedAndOutward) {
+  TempFolder dir;
+  Mesh m = boxWithSides(1);
+  ASSERT_FALSE(writeFoam(m, dir / "case", 0.001).has_value());
+  auto numbers = [&](const char* name) {
+    std::string t = *readFile(dir / (std::string("case/constant/polyMesh/") + name));
+    std::istringstream s(t.substr(t.find("}\n") + 2));
+    std::size_t n;
+    char c;
+    s >> n >> c;
+    std::vector<long> v(n);
+    for (auto& x : v) s >> x;
+    return v;
+  };
+  auto owner = numbers("owner"), neighbour = numbers("neighbour");
+  std::pair<long, long> last{-1, -1};
+  for (std::size_t i = 0; i < neighbour.size(); ++i) {
+    EXPECT_LT(owner[i], neighbour[i]);
+    EXPECT_LT(last, std::pair(owner[i], neighbour[i])); // upper-triangular order
+    last = {owner[i], neighbour[i]};
+  }
+  // Every cell is closed: the sum of its outward face areas vanishes.
+  std::string pt = *readFile(dir / "case/constant/polyMesh/points"), ft = *readFile(dir / "case/constant/polyMesh/faces");
+  std::vector<Vec3> points;
+  std::istringstream ps(pt.substr(pt.find("}\n") + 2));
+  std::size_t n;
+  char c;
+  ps >> n >> c;
+  for (std::size_t i = 0; i < n; ++i) {
+    Vec3 p;
+    ps >> c >> p.x() >> p.y() >> p.z() >> c;
+    points.push_back(p);
+  }
+  std::vector<Vec3> sum(m.cells.size(), Vec3::Zero());
+  std::istringstream fs(ft.substr(ft.find("}\n") + 2));
+  fs >> n >> c;
+  for (std::size_t i = 0; i < n; ++i) {
+    int k;
+    std::size_t v[3];
+    fs >> k >> c >> v[0] >> v[1] >> v[2] >> c;
+    ASSERT_EQ(k, 3);
+    Vec3 a = 0.5 * (points[v[1]] - points[v[0]]).cross(points[v[2]] - points[v[0]]);
+    sum[static_cast<std::size_t>(owner[i])] += a;
+    if (i < neighbour.size()) sum[static_cast<std::size_t>(neighbour[i])] -= a;
+  }
+  for (const auto& s : sum) EXPECT_LT(s.norm(), 1e-18);
+  std::string b = *readFile(dir / "case/constant/polyMesh/boundary");
+  EXPECT_NE(b.find("left_side"), std::string::npos);
+  EXPECT_EQ(b.find("unassigned"), std::string::npos); // all faces are in groups here
+}
+
+TEST(Solver, pressureOnAnExportedFaceSetGivesForceAsAVector) {
+  if (!haveSolver()) GTEST_SKIP() << "ccx is not installed";
+  for (int order : {1, 2}) {
+    TempFolder dir;
+    Mesh m = boxWithSides(order);
+    ASSERT_FALSE(writeInp(m, dir / "mesh.inp", 1).has_value());
+    dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n210000,0.3\n*SOLID SECTION, ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nleft_side,1,3\n*DSLOAD\nhigh_side,P,2.5\n*NODE PRINT, NSET=left_side, TOTALS=ONLY\nRF\n*END STEP\n");
+    std::string dat = solve(dir, "job");
+    ASSERT_FALSE(dat.empty()) << *readFile(dir / "job.out");
+    Vec3 f = totalForce(dat, "left_side");
+    // p x A = 2.5 x 8 pushes down on the top; the support pushes back up. RF includes loads on the support's own nodes.
+    EXPECT_NEAR(f.x(), 0, 1e-3) << order;
+    EXPECT_NEAR(f.y(), 0, 1e-3) << order;
+    EXPECT_NEAR(f.z(), 20, 0.02) << order;
+  }
+}
+
+TEST(Solver, barStretchesAsTheorySays) {
+  if (!haveSolver()) GTEST_SKIP() << "ccx is not installed";
+  for (int order : {1, 2}) {
+    TempFolder dir;
+    Mesh m = boxWithSides(order, "box 10 1 1", 0.5);
+    ASSERT_FALSE(writeInp(m, dir / "mesh.inp", 1).has_value());
+    // Poisson's ratio 0: uniform tension, stretch = p L / E exactly.
+    dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n1000,0.0\n*SOLID SECTION, ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nleft_side,1,3\n*DSLOAD\nright_side,P,-2\n*NODE PRINT, NSET=right_side\nU\n*END STEP\n");
+    std::string dat = solve(dir, "job");
+    ASSERT_FALSE(dat.empty());
+    std::istringstream s(dat.substr(dat.find("displacements")));
+    std::string line;
+    std::getline(s, line);
+    int count = 0;
+    for (long id; std::getline(s, line);) {
+      std::istringstream l(line);
+      double ux, uy, uz;
+      if (!(l >> id >> ux >> uy >> uz)) continue;
+      EXPECT_NEAR(ux, 2 * 10 / 1000.0, 0.01 * 0.02);
+      ++count;
+    }
+    EXPECT_GT(count, 5);
+  }
+}
+
+TEST(Solver, reactionsBalanceOnARealPart) {
+  if (!haveSolver()) GTEST_SKIP() << "ccx is not installed";
+  TempFolder dir;
+  RunResult run = runOf(demo("saddle-clamp.brief"));
+  ASSERT_FALSE(writeInp(run.mesh, dir / "mesh.inp", 1).has_value());
+  Vec3 load = Vec3::Zero(); // pressure pushes against the outward normal
+  for (const auto& g : run.mesh.groups)
+    if (g.name == "pipe seat")
+      for (auto f : g.items) {
+        auto n = run.mesh.faces.of(static_cast<std::size_t>(f));
+        Vec3 p[6];
+        for (std::size_t i = 0; i < 6; ++i) p[i] = run.mesh.nodes[static_cast<std::size_t>(n[i])];
+        // Area vector of the curved triangle from its outline, which is all it depends on.
+        auto edge = [](const Vec3& a, const Vec3& mid, const Vec3& b) { return Vec3((4 * (a.cross(mid) + mid.cross(b)) - a.cross(b)) / 6); };
+        load -= edge(p[0], p[3], p[1]) + edge(p[1], p[4], p[2]) + edge(p[2], p[5], p[0]);
+      }
+  dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n70000,0.33\n*SOLID SECTION, ELSET=saddle_clamp, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nbolt_holes,1,3\n*DSLOAD\npipe_seat,P,1.0\n*NODE PRINT, NSET=bolt_holes, TOTALS=ONLY\nRF\n*END STEP\n");
+  std::string dat = solve(dir, "job");
+  ASSERT_FALSE(dat.empty()) << *readFile(dir / "job.out");
+  Vec3 f = totalForce(dat, "bolt_holes");
+  EXPECT_GT(load.norm(), 100);
+  EXPECT_LT((f + load).norm(), 0.01 * load.norm());
+}

@@ -1,0 +1,217 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "geometry/facet_shape.h"
+#include "support/fixtures.h"
+#include <cmath>
+#include <cstring>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+/// Unit cube as STL text; `skip` leaves out one triangle, `shift` moves one corner of one triangle, `turn` flips one.
+std::string cubeStl(int skip = -1, double shift = 0, int turn = -1) {
+  const double c[8][3] = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}};
+  const int t[12][3] = {{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7}, {0, 1, 5}, {0, 5, 4}, {1, 2, 6}, {1, 6, 5}, {2, 3, 7}, {2, 7, 6}, {3, 0, 4}, {3, 4, 7}};
+  std::string s = "solid cube\n";
+  char b[256];
+  for (int i = 0; i < 12; ++i) {
+    if (i == skip) continue;
+    s += "facet normal 0 0 0\nouter loop\n";
+    for (int k = 0; k < 3; ++k) {
+      int v = t[i][i == turn ? 2 - k : k];
+      double dx = i == 3 && k == 2 ? shift : 0;
+      std::snprintf(b, sizeof b, "vertex %.9g %.9g %.9g\n", c[v][0] + dx, c[v][1], c[v][2]);
+      s += b;
+    }
+    s += "endloop\nendfacet\n";
+  }
+  return s + "endsolid cube\n";
+}
+
+} // namespace
+
+TEST(KernelPart, seamsAndPolesAreHidden) {
+  Part sphere = made("sphere 5");
+  EXPECT_EQ(sphere.faces.size(), 1u);
+  EXPECT_EQ(sphere.edges.size(), 0u);
+  EXPECT_NEAR(sphere.volume(), 4.0 / 3 * kPi * 125, 1e-6);
+  Part cylinder = made("cylinder 5 10");
+  EXPECT_EQ(cylinder.faces.size(), 3u);
+  EXPECT_EQ(cylinder.edges.size(), 2u);
+  for (const auto& p : cylinder.points) EXPECT_TRUE(p.hidden);
+}
+
+TEST(KernelPart, normalsPointOutOfTheBody) {
+  for (const char* recipe : {"box 2 3 4", "cylinder 2 5", "sphere 3", "torus 5 1", "shell 10 2"}) {
+    Part p = made(recipe);
+    double v = 0;
+    const auto& t = p.display;
+    for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+      Vec3 q[3];
+      for (std::size_t k = 0; k < 3; ++k) q[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+      v += tetVolume(Vec3::Zero(), q[0], q[1], q[2]);
+      auto f = p.shape->projectToFace(t.triangleFace[i], (q[0] + q[1] + q[2]) / 3);
+      EXPECT_GT(f.normal.dot(triangleNormal(q[0], q[1], q[2])), 0.9) << recipe;
+    }
+    EXPECT_NEAR(v / p.volume(), 1, 0.02) << recipe;
+  }
+}
+
+TEST(KernelPart, projectionLandsOnTheSurface) {
+  Part t = made("torus 10 3");
+  for (double a = 0; a < 6; a += 0.7)
+    for (double b = 0; b < 6; b += 0.9) {
+      Vec3 p((10 + 3.4 * std::cos(b)) * std::cos(a), (10 + 3.4 * std::cos(b)) * std::sin(a), 3.4 * std::sin(b));
+      auto f = t.shape->projectToFace(0, p);
+      EXPECT_NEAR((f.point - p).norm(), 0.4, 1e-9);
+      EXPECT_NEAR(f.normal.dot((p - f.point).normalized()), 1, 1e-9);
+      EXPECT_GE(f.curvature, 1 / 3.0 - 1e-9);
+    }
+}
+
+TEST(KernelPart, touchingBodiesShareTheirFace) {
+  Part p = made("boxes 3");
+  EXPECT_EQ(p.bodies.size(), 3u);
+  EXPECT_EQ(p.faces.size(), 16u); // 18 sides, two pairs became one each
+  int shared = 0;
+  for (const auto& f : p.faces) shared += f.bodies[0] >= 0 && f.bodies[1] >= 0;
+  EXPECT_EQ(shared, 2);
+  bool told = false;
+  for (const auto& q : p.problems) told = told || q.code == "part.imprinted";
+  EXPECT_TRUE(told);
+}
+
+TEST(KernelPart, demoPartsHaveNamesAndColours) {
+  auto p = loadPart(demo("camera-housing.step"));
+  ASSERT_TRUE(p.ok());
+  EXPECT_EQ(p->unit, "mm");
+  EXPECT_EQ(p->bodies.size(), 1u);
+  EXPECT_EQ(p->bodies[0].name, "camera-housing");
+  int holes = 0;
+  for (const auto& f : p->faces)
+    if (f.name == "bolt hole") {
+      ++holes;
+      EXPECT_EQ(f.kind, SurfaceKind::Cylinder);
+      EXPECT_NEAR(f.radius, 2.75, 1e-9);
+      ASSERT_TRUE(f.color.has_value());
+    }
+  EXPECT_EQ(holes, 8);
+}
+
+TEST(KernelPart, unitCanBeOverridden) {
+  LoadOptions o;
+  o.unit = "in";
+  auto p = loadPart(demo("keel-bracket.step"), o);
+  ASSERT_TRUE(p.ok());
+  EXPECT_EQ(p->unit, "in");
+  EXPECT_EQ(p->fileUnit, "mm");
+  EXPECT_NEAR(p->box.size().x(), 120, 1e-3); // the numbers stay, their meaning changes
+}
+
+TEST(KernelPart, truncatedFilesAreRefused) {
+  TempFolder dir;
+  std::ifstream in(demo("keel-bracket.step"));
+  std::string all((std::istreambuf_iterator<char>(in)), {});
+  for (double share : {0.02, 0.3, 0.7}) {
+    auto p = loadPart(dir.write("cut.step", all.substr(0, static_cast<std::size_t>(share * static_cast<double>(all.size())))));
+    EXPECT_FALSE(p.ok()) << share;
+    if (!p.ok()) {
+      EXPECT_FALSE(p.problem().todo.empty());
+    }
+  }
+  EXPECT_EQ(loadPart(dir.write("empty.step", "")).problem().code, "file.empty");
+  EXPECT_EQ(loadPart(dir / "none.step").problem().code, "file.missing");
+  EXPECT_EQ(loadPart(dir.write("part.xyz", "hello")).problem().code, "file.format");
+}
+
+TEST(FacetPart, cubeIsWeldedSplitAndClosed) {
+  TempFolder dir;
+  auto p = loadPart(dir.write("cube.stl", cubeStl()));
+  ASSERT_TRUE(p.ok()) << p.problem().sentence();
+  EXPECT_EQ(p->bodies.size(), 1u);
+  EXPECT_EQ(p->faces.size(), 6u);
+  EXPECT_EQ(p->edges.size(), 12u);
+  EXPECT_EQ(p->points.size(), 8u);
+  EXPECT_NEAR(p->volume(), 1, 1e-9);
+  for (const auto& f : p->faces) EXPECT_EQ(f.kind, SurfaceKind::Plane);
+}
+
+TEST(FacetPart, missingTriangleGivesCoordinatesOfTheHole) {
+  TempFolder dir;
+  auto p = loadPart(dir.write("cube.stl", cubeStl(5)));
+  ASSERT_FALSE(p.ok());
+  EXPECT_EQ(p.problem().code, "part.open-edges");
+  ASSERT_EQ(p.problem().places.size(), 3u);
+  for (const auto& q : p.problem().places) EXPECT_NEAR(q.y(), 0, 1e-9); // the hole is in the face y = 0
+}
+
+TEST(FacetPart, smallCracksAreWeldedRealOnesStayOpen) {
+  TempFolder dir;
+  EXPECT_TRUE(loadPart(dir.write("crack.stl", cubeStl(-1, 1e-5))).ok());
+  EXPECT_FALSE(loadPart(dir.write("gap.stl", cubeStl(-1, 0.02))).ok());
+}
+
+TEST(FacetPart, thinTrailingEdgeIsNotCollapsed) {
+  // A wedge whose trailing edge is a strip 2e-5 wide: its vertices are no open ones and must stay apart.
+  FacetSoup s;
+  double t = 1e-5;
+  s.points = {{0, 0, -0.5}, {0, 0, 0.5}, {10, 0, t}, {10, 0, -t}, {0, 4, -0.5}, {0, 4, 0.5}, {10, 4, t}, {10, 4, -t}};
+  auto quad = [&](int a, int b, int c, int d) {
+    s.triangles.push_back({a, b, c});
+    s.triangles.push_back({a, c, d});
+    s.triangleName.insert(s.triangleName.end(), 2, -1);
+  };
+  quad(0, 3, 2, 1), quad(5, 6, 7, 4), quad(0, 1, 5, 4), quad(3, 7, 6, 2), quad(1, 2, 6, 5), quad(0, 4, 7, 3);
+  auto p = partFromFacets(s, {});
+  ASSERT_TRUE(p.ok()) << p.problem().sentence();
+  EXPECT_EQ(p->points.size(), 8u);
+  EXPECT_EQ(p->faces.size(), 6u);
+  EXPECT_GT(p->volume(), 19.9);
+}
+
+TEST(FacetPart, disagreeingTrianglesAreTurnedAndCounted) {
+  TempFolder dir;
+  auto p = loadPart(dir.write("cube.stl", cubeStl(-1, 0, 7)));
+  ASSERT_TRUE(p.ok());
+  EXPECT_NEAR(p->volume(), 1, 1e-9);
+  bool told = false;
+  for (const auto& q : p->problems)
+    if (q.code == "part.turned") told = q.what.substr(0, 2) == "1 ";
+  EXPECT_TRUE(told);
+}
+
+TEST(FacetPart, nonManifoldEdgeIsReported) {
+  FacetSoup s; // two tetrahedra with one common edge
+  s.points = {{0, 0, 0}, {0, 0, 1}, {1, 0, 0}, {1, 1, 0}, {-1, 0, 0}, {-1, -1, 0}};
+  for (auto t : std::vector<std::array<int, 4>>{{0, 1, 2, 3}, {0, 1, 4, 5}})
+    for (auto f : std::vector<std::array<int, 3>>{{0, 1, 2}, {0, 3, 1}, {1, 3, 2}, {0, 2, 3}})
+      s.triangles.push_back({t[static_cast<std::size_t>(f[0])], t[static_cast<std::size_t>(f[1])], t[static_cast<std::size_t>(f[2])]}), s.triangleName.push_back(-1);
+  auto p = partFromFacets(s, {});
+  ASSERT_FALSE(p.ok());
+  EXPECT_EQ(p.problem().code, "part.crowded-edges");
+}
+
+TEST(FacetPart, binaryHeaderThatLiesIsRefused) {
+  TempFolder dir;
+  std::string d(84 + 50, '\0');
+  std::uint32_t n = 4000000000u;
+  std::memcpy(d.data() + 80, &n, 4);
+  auto p = loadPart(dir.write("lie.stl", d));
+  ASSERT_FALSE(p.ok());
+  EXPECT_NE(p.problem().why.find("4000000000"), std::string::npos);
+}
+
+TEST(FacetPart, objAndPlyGiveTheSameBody) {
+  TempFolder dir;
+  std::string obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n";
+  std::string ply = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 1 2 3\n3 2 0 3\n";
+  for (auto path : {dir.write("t.obj", obj), dir.write("t.ply", ply)}) {
+    auto p = loadPart(path);
+    ASSERT_TRUE(p.ok()) << p.problem().sentence();
+    EXPECT_NEAR(p->volume(), 1.0 / 6, 1e-12);
+    EXPECT_EQ(p->faces.size(), 4u);
+  }
+  EXPECT_FALSE(loadPart(dir.write("cut.ply", ply.substr(0, ply.size() - 12))).ok());
+  EXPECT_FALSE(loadPart(dir.write("bad.obj", obj + "f 1 2 99\n")).ok());
+}

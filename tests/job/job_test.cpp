@@ -1,0 +1,216 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/file.h"
+#include "support/fixtures.h"
+#include <nlohmann/json.hpp>
+#include <set>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+/// A valid value of a slot that differs from its default.
+std::string otherValue(const Slot& s) {
+  switch (s.type) {
+  case SlotType::Length: return "1.25 mm";
+  case SlotType::Number: return "1.5";
+  case SlotType::Integer: return "2";
+  case SlotType::Angle: return "17 deg";
+  case SlotType::Choice: return s.choices.back();
+  case SlotType::Points: return "(1, 2, 3)";
+  case SlotType::ColorText: return "#102030";
+  default: return "some \"text\" \\ with ü";
+  }
+}
+} // namespace
+
+TEST(RuleTable, everyRuleIsCompleteAndSurvivesTheFile) {
+  for (const auto& k : ruleTable()) {
+    EXPECT_FALSE(k.help.empty()) << k.id;
+    EXPECT_FALSE(k.stage.empty()) << k.id;
+    EXPECT_FALSE(k.preview.empty()) << k.id;
+    Brief b;
+    b.partFile = "p.step";
+    Rule r;
+    r.kind = k.id;
+    r.note = "why";
+    r.off = true;
+    for (const auto& s : k.entries) {
+      EXPECT_FALSE(s.help.empty()) << k.id << "." << s.key;
+      EXPECT_NE(k.sentence.find("{" + s.key + "}"), std::string::npos) << k.id << "." << s.key << " has no place in the sentence";
+      r.values[s.key] = otherValue(s);
+      EXPECT_FALSE(checkSlot(s, r.values[s.key], "mm").has_value()) << k.id << "." << s.key;
+      EXPECT_NE(r.values[s.key], s.fallback) << k.id << "." << s.key;
+    }
+    b.rules.push_back(r);
+    auto back = parseBrief(briefText(b), "");
+    ASSERT_TRUE(back.ok()) << back.problem().sentence();
+    ASSERT_EQ(back->rules.size(), 1u);
+    EXPECT_EQ(back->rules[0], r) << k.id;
+  }
+}
+
+TEST(RuleTable, referencePageIsUpToDate) {
+  auto page = readFile(std::string(TESS_DEMO_DIR) + "/../docs/rules.md");
+  ASSERT_TRUE(page.ok());
+  EXPECT_EQ(*page, rulesReference()) << "renew it: tessel rules --markdown > docs/rules.md";
+}
+
+TEST(Brief, unknownKeysAndRulesAreKeptAndReported) {
+  auto b = parseBrief("format = 1\nmood = \"good\"\n[part]\nfile = \"a.step\"\nweight = 3\n[[rule]]\nis = \"everywhere\"\ntarget = 5\nshade = \"blue\"\n[[rule]]\nis = \"teleport\"\nto = \"there\"\n", "x.brief");
+  ASSERT_TRUE(b.ok());
+  int unknown = 0;
+  for (const auto& p : validateBrief(*b, "mm")) unknown += p.code == "brief.unknown-key" || p.code == "rule.unknown";
+  EXPECT_EQ(unknown, 4);
+  std::string again = briefText(*b);
+  for (const char* w : {"mood", "weight", "shade", "teleport", "there"}) EXPECT_NE(again.find(w), std::string::npos) << w;
+  EXPECT_EQ(briefText(*parseBrief(again, "x.brief")), again); // stable
+}
+
+TEST(Brief, damagedTextIsAProblemWithTheReason) {
+  EXPECT_FALSE(parseBrief("format = 1\n[part\n", "x").ok());
+  EXPECT_FALSE(parseBrief("[part]\nfile = \"a\"\n", "x").ok());
+  EXPECT_FALSE(parseBrief("format = 1\n", "x").ok());
+}
+
+TEST(Brief, absurdValuesAreRefused) {
+  for (const char* v : {"-1 mm", "0", "many", "1e400"}) {
+    Brief b = defaultBrief("a.step");
+    b.rules[0].values["target"] = v;
+    bool error = false;
+    for (const auto& p : validateBrief(b, "mm")) error = error || p.severity == Severity::Error;
+    EXPECT_TRUE(error) << v;
+  }
+}
+
+TEST(Brief, undoAndRedoWalkThroughEverySingleChange) {
+  BriefDocument d;
+  d.reset(defaultBrief("a.step"));
+  std::vector<Brief> states{d.brief()};
+  for (int i = 0; i < 5; ++i) {
+    Brief b = d.brief();
+    b.rules[0].values["target"] = std::to_string(i + 1) + " mm";
+    d.change(b, "size");
+    states.push_back(b);
+  }
+  EXPECT_TRUE(d.modified());
+  for (int i = 4; i >= 0; --i) {
+    d.undo();
+    EXPECT_EQ(d.brief(), states[static_cast<std::size_t>(i)]);
+  }
+  EXPECT_FALSE(d.modified());
+  EXPECT_FALSE(d.canUndo());
+  for (int i = 1; i < 6; ++i) {
+    d.redo();
+    EXPECT_EQ(d.brief(), states[static_cast<std::size_t>(i)]);
+  }
+}
+
+TEST(Groups, descriptionsFindWhatTheyMean) {
+  auto part = loadPart(demo("camera-housing.step"));
+  ASSERT_TRUE(part.ok());
+  auto count = [&](std::map<std::string, std::string> v) {
+    Brief b = defaultBrief("x");
+    v["name"] = "g";
+    b.rules.push_back({"group", v, "", false, {}});
+    std::vector<Problem> problems;
+    auto g = resolveGroups(b, *part, problems);
+    EXPECT_EQ(problems.empty(), !g[0].entities.empty());
+    return g[0].entities.size();
+  };
+  EXPECT_EQ(count({{"cad_name", "bolt hole"}}), 8u);
+  EXPECT_EQ(count({{"cad_name", "b*hole"}}), 8u);
+  EXPECT_EQ(count({{"surface", "cylinder"}, {"radius_min", "2.7 mm"}, {"radius_max", "2.8 mm"}}), 8u);
+  EXPECT_EQ(count({{"colour", "#b37a3b"}}), 8u);
+  EXPECT_EQ(count({{"surface", "plane"}, {"normal", "(-1, 0, 0)"}}), 2u);
+  EXPECT_EQ(count({{"nearest", "(118, 16.3, 39.3)"}, {"surface", "cylinder"}}), 1u);
+  EXPECT_EQ(count({{"box_min", "(100, -60, -60)"}, {"box_max", "(130, 60, 60)"}, {"cad_name", "bolt hole"}}), 8u);
+  EXPECT_EQ(count({{"cad_name", "nothing of the kind"}}), 0u);
+  EXPECT_GE(count({{"spread_from", "(60, 30, 0)"}, {"spread_angle", "10 deg"}}), 4u);
+  EXPECT_EQ(count({{"of", "bodies"}}), 1u);
+}
+
+TEST(Groups, selectionIsDescribedAndFoundAgain) {
+  auto part = loadPart(demo("keel-bracket.step"));
+  ASSERT_TRUE(part.ok());
+  for (Dim d : {Dim::Face, Dim::Edge, Dim::Point})
+    for (int e = 0; e < part->count(d); e += 5) {
+      if (d == Dim::Point && part->points[static_cast<std::size_t>(e)].hidden) continue;
+      Brief b = defaultBrief("x");
+      b.rules.push_back(describeSelection(*part, d, {e}, "picked"));
+      std::vector<Problem> problems;
+      auto g = resolveGroups(b, *part, problems);
+      ASSERT_EQ(g[0].entities.size(), 1u);
+      EXPECT_EQ(g[0].entities[0], e) << dimName(d);
+    }
+}
+
+TEST(Groups, combinationsAndCirclesWork) {
+  auto part = loadPart(demo("camera-housing.step"));
+  ASSERT_TRUE(part.ok());
+  Brief b = defaultBrief("x");
+  auto add = [&](std::map<std::string, std::string> v) { b.rules.push_back({"group", v, "", false, {}}); };
+  add({{"name", "holes"}, {"cad_name", "bolt hole"}});
+  add({{"name", "round"}, {"surface", "cylinder"}});
+  add({{"name", "other round"}, {"any_of", "round"}, {"except", "holes"}});
+  add({{"name", "both"}, {"all_of", "round, holes"}});
+  add({{"name", "a"}, {"any_of", "b"}});
+  add({{"name", "b"}, {"any_of", "a"}});
+  std::vector<Problem> problems;
+  auto g = resolveGroups(b, *part, problems);
+  EXPECT_EQ(g[2].entities.size() + g[0].entities.size(), g[1].entities.size());
+  EXPECT_EQ(g[3].entities, g[0].entities);
+  bool circle = false;
+  for (const auto& p : problems) circle = circle || p.code == "group.circle";
+  EXPECT_TRUE(circle);
+}
+
+TEST(Run, demoBriefsPassTheirLimits) {
+  for (const char* name : {"camera-housing", "saddle-clamp", "keel-bracket"}) {
+    RunResult r = runOf(demo(std::string(name) + ".brief"));
+    EXPECT_TRUE(r.audit.pass) << name << ": " << r.audit.sentence;
+    EXPECT_TRUE(r.audit.soundness.sound()) << name;
+    EXPECT_NEAR(meshVolume(r.mesh) / r.geometryVolume, 1, 0.005) << name;
+    EXPECT_GT(r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8) << name;
+    for (const auto& g : r.mesh.groups) EXPECT_FALSE(g.items.empty()) << name << " " << g.name;
+    auto j = runReport(r);
+    for (const char* key : {"status", "elements", "nodes", "volume", "geometry_volume", "surface_area", "regions", "groups", "metrics", "timings", "peak_memory_bytes", "threads", "problems", "rules", "verdict"}) EXPECT_TRUE(j.contains(key)) << key;
+  }
+}
+
+TEST(Run, emptyGroupAndMissingTargetAreProblemsNotIgnored) {
+  auto part = loadPart(demo("saddle-clamp.step"));
+  ASSERT_TRUE(part.ok());
+  Brief b = defaultBrief("x");
+  b.rules[0].values["target"] = "8 mm";
+  b.rules.push_back({"group", {{"name", "ghost"}, {"cad_name", "no such name"}}, "", false, {}});
+  b.rules.push_back({"size", {{"on", "ghost"}, {"length", "1 mm"}}, "", false, {}});
+  b.rules.push_back({"size", {{"on", "nobody"}, {"length", "1 mm"}}, "", false, {}});
+  Progress progress;
+  auto r = runBrief(b, *part, 0, progress);
+  ASSERT_TRUE(r.ok());
+  std::set<std::string> codes;
+  for (const auto& p : r->problems) codes.insert(p.code);
+  EXPECT_TRUE(codes.count("group.empty"));
+  EXPECT_TRUE(codes.count("rule.no-target"));
+}
+
+TEST(Run, localSizeIsObeyed) {
+  RunResult r = runOf(demo("keel-bracket.brief"));
+  bool seen = false;
+  for (const auto& a : r.rules)
+    if (a.id.rfind("size", 0) == 0) {
+      seen = true;
+      EXPECT_NEAR(a.median, 2.5, 0.5);
+    }
+  EXPECT_TRUE(seen);
+}
+
+TEST(Run, sizeThatNoMachineCanHoldIsRefused) {
+  auto part = loadPart(demo("keel-bracket.step"));
+  Brief b = defaultBrief("x");
+  b.rules[0].values["target"] = "0.001 mm";
+  Progress progress;
+  auto r = runBrief(b, *part, 0, progress);
+  ASSERT_FALSE(r.ok());
+  EXPECT_EQ(r.problem().code, "size.absurd");
+}

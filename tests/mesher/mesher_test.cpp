@@ -1,0 +1,251 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/predicates.h"
+#include "mesher/tet.h"
+#include "support/fixtures.h"
+#include <cmath>
+#include <map>
+#include <random>
+#include <thread>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+struct Shape2 {
+  const char* recipe;
+  double size, volume, area;
+};
+const Shape2 kShapes[] = {{"box 10 8 6", 1.2, 480, 376},
+                          {"cylinder 5 10", 1.2, kPi * 250, 2 * kPi * 25 + kPi * 100},
+                          {"sphere 5", 1.2, 4.0 / 3 * kPi * 125, 4 * kPi * 25},
+                          {"torus 10 3", 1.5, 2 * kPi * kPi * 90, 4 * kPi * kPi * 30}};
+
+double surfaceArea(const Mesh& m) {
+  double a = 0;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) a += faceArea(m, f);
+  return a;
+}
+
+void expectSound(const Mesh& m) {
+  auto s = checkSoundness(m, {});
+  EXPECT_EQ(s.inverted, 0u);
+  EXPECT_EQ(s.openEdges, 0u);
+  EXPECT_EQ(s.duplicateNodes, 0u);
+  EXPECT_EQ(s.duplicateCells, 0u);
+  EXPECT_EQ(s.unusedNodes, 0u);
+  EXPECT_EQ(s.nonConforming, 0u);
+}
+
+} // namespace
+
+TEST(Delaunay, noPointLiesInsideAnyCircumsphere) {
+  TetCore core;
+  std::mt19937 rng(11);
+  std::uniform_real_distribution<double> u(0, 1);
+  for (int i = 0; i < 400; ++i) core.points.emplace_back(u(rng), u(rng), u(rng));
+  std::vector<int> which(core.points.size());
+  for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
+  ASSERT_TRUE(core.delaunay(which));
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (!core.solid(t)) continue;
+    const Tet& q = core.at(t);
+    ASSERT_GT(orient3d(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3])), 0);
+    for (int i = 0; i < 4; ++i) EXPECT_EQ(core.at(q.n[i] >> 2).n[q.n[i] & 3], 4 * t + i);
+    for (const auto& p : core.points) EXPECT_LE(insphere(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3]), p), 0);
+  }
+}
+
+TEST(Delaunay, gridWithAllItsTiesFillsTheCube) {
+  TetCore core;
+  for (int i = 0; i < 7; ++i)
+    for (int j = 0; j < 7; ++j)
+      for (int k = 0; k < 7; ++k) core.points.emplace_back(i, j, k);
+  std::vector<int> which(core.points.size());
+  for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
+  ASSERT_TRUE(core.delaunay(which));
+  double v = 0;
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t)
+    if (core.solid(t)) {
+      const Tet& q = core.at(t);
+      double w = tetVolume(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3]));
+      EXPECT_GT(w, 0); // no flat tets, though everything is cospherical
+      v += w;
+    }
+  EXPECT_NEAR(v, 216, 1e-9);
+}
+
+TEST(Delaunay, pointsInAPlaneAreRefused) {
+  TetCore core;
+  std::vector<int> which;
+  for (int i = 0; i < 20; ++i) {
+    core.points.emplace_back(i % 5, i / 5, 2);
+    which.push_back(i);
+  }
+  EXPECT_FALSE(core.delaunay(which));
+}
+
+TEST(Crossing, foldsAndPiercingsAreFoundNeighboursAreNot) {
+  std::vector<Vec3> p = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {1, 1, 0}, {0.3, 0.3, -1}, {0.3, 0.3, 1}, {5, 5, 0}};
+  EXPECT_TRUE(findCrossings(p, {{0, 1, 2}, {1, 3, 2}}).empty());
+  EXPECT_EQ(findCrossings(p, {{0, 1, 2}, {4, 5, 6}}).size(), 1u);
+  std::vector<Vec3> folded = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0.4, 0.4, 0}};
+  EXPECT_EQ(findCrossings(folded, {{0, 1, 2}, {0, 3, 1}}).size(), 1u);
+  std::vector<Vec3> line = {{0, 0, 0}, {1, 0, 0}, {0.5, 1, 0}, {2, 0, 0}, {3, 0, 0}, {2.5, 1, 0}};
+  EXPECT_TRUE(findCrossings(line, {{0, 1, 2}, {3, 4, 5}}).empty());
+}
+
+TEST(TetMesh, analyticShapesAreFilledExactly) {
+  for (const auto& s : kShapes) {
+    Part part = made(s.recipe);
+    auto m = meshOf(part, s.size);
+    expectSound(m.mesh);
+    // The chords of curved faces cost volume: of order (h / r)^2.
+    EXPECT_NEAR(meshVolume(m.mesh) / s.volume, 1, 0.025) << s.recipe;
+    auto metrics = computeMetrics(m.mesh);
+    EXPECT_GT(metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 15) << s.recipe;
+  }
+}
+
+TEST(TetMesh, order2VolumeAndAreaConverge) {
+  for (const auto& s : kShapes) {
+    Part part = made(s.recipe);
+    double error[2];
+    int k = 0;
+    for (double f : {1.0, 0.5}) {
+      auto m = meshOf(part, s.size * f, 2);
+      expectSound(m.mesh);
+      error[k++] = std::abs(meshVolume(m.mesh) / s.volume - 1);
+      EXPECT_NEAR(surfaceArea(m.mesh) / s.area, 1, 2e-3) << s.recipe;
+    }
+    EXPECT_LT(error[0], 1e-3) << s.recipe;
+    EXPECT_LT(error[1], std::max(error[0] / 4, 1e-9)) << s.recipe;
+  }
+}
+
+TEST(TetMesh, quadraticElementsAreValidEverywhere) {
+  Part part = made("torus 10 3");
+  auto m = meshOf(part, 2.5, 2);
+  double lo = 1;
+  for (std::size_t c = 0; c < m.mesh.cells.size(); ++c) {
+    std::array<Vec3, 10> p;
+    for (std::size_t i = 0; i < 10; ++i) p[i] = m.mesh.nodes[static_cast<std::size_t>(m.mesh.cells.of(c)[i])];
+    lo = std::min(lo, quadraticValidity(p));
+  }
+  EXPECT_GT(lo, 0);
+}
+
+TEST(TetMesh, bernsteinBoundSeesAnInvertedQuadraticTet) {
+  std::array<Vec3, 10> p{Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(0, 1, 0), Vec3(0, 0, 1)};
+  const auto& e = topology(ElementType::Tet10).edge;
+  for (std::size_t k = 0; k < 6; ++k) p[4 + k] = 0.5 * (p[static_cast<std::size_t>(e[k][0])] + p[static_cast<std::size_t>(e[k][1])]);
+  EXPECT_NEAR(quadraticValidity(p), 1, 1e-12);
+  p[4] += Vec3(0, 0.6, 0.6);
+  EXPECT_LT(quadraticValidity(p), 0);
+}
+
+TEST(TetMesh, edgeLengthsMeanWhatTheTargetSays) {
+  for (const char* recipe : {"box 10 10 10", "sphere 6"}) {
+    Part part = made(recipe);
+    const double h = 0.9;
+    auto m = meshOf(part, h, 1, 0, 0);
+    std::vector<double> l;
+    std::map<std::pair<int, int>, bool> seen;
+    for (std::size_t c = 0; c < m.mesh.cells.size(); ++c)
+      for (const auto& e : kTetEdge) {
+        int a = m.mesh.cells.of(c)[static_cast<std::size_t>(e[0])], b = m.mesh.cells.of(c)[static_cast<std::size_t>(e[1])];
+        if (!seen.emplace(std::minmax(a, b), true).second) continue;
+        l.push_back((m.mesh.nodes[static_cast<std::size_t>(a)] - m.mesh.nodes[static_cast<std::size_t>(b)]).norm() / h);
+      }
+    std::sort(l.begin(), l.end());
+    EXPECT_NEAR(l[l.size() / 2], 1, 0.1) << recipe;
+    auto inside = std::count_if(l.begin(), l.end(), [](double x) { return x >= 0.6 && x <= 1.5; });
+    EXPECT_GT(static_cast<double>(inside) / static_cast<double>(l.size()), 0.95) << recipe;
+  }
+}
+
+TEST(TetMesh, touchingBodiesShareNodesAndFillTheirOwnSpace) {
+  Part part = made("boxes 3");
+  auto m = meshOf(part, 0.25);
+  expectSound(m.mesh);
+  std::vector<double> v(3, 0);
+  for (std::size_t c = 0; c < m.mesh.cells.size(); ++c) v[static_cast<std::size_t>(m.mesh.cellRegion[c])] += cellVolume(m.mesh, c);
+  for (double x : v) EXPECT_NEAR(x, 1, 1e-9);
+  double interface = 0;
+  for (std::size_t f = 0; f < m.mesh.faces.size(); ++f)
+    if (m.mesh.faceRegions[f][0] >= 0 && m.mesh.faceRegions[f][1] >= 0) interface += faceArea(m.mesh, f);
+  EXPECT_NEAR(interface, 2, 1e-9);
+}
+
+TEST(TetMesh, cavityStaysEmpty) {
+  Part part = made("shell 10 2");
+  auto m = meshOf(part, 1.5);
+  expectSound(m.mesh);
+  EXPECT_NEAR(meshVolume(m.mesh), 1000 - 216, 1e-6);
+}
+
+TEST(TetMesh, sameMeshForOneAndTwoThreads) {
+  auto part = loadPart(demo("saddle-clamp.step"));
+  ASSERT_TRUE(part.ok());
+  auto a = meshOf(*part, 3, 2, 1), b = meshOf(*part, 3, 2, 2);
+  ASSERT_EQ(a.mesh.nodes.size(), b.mesh.nodes.size());
+  for (std::size_t i = 0; i < a.mesh.nodes.size(); ++i) ASSERT_EQ(a.mesh.nodes[i], b.mesh.nodes[i]);
+  EXPECT_EQ(a.mesh.cells.nodes, b.mesh.cells.nodes);
+  EXPECT_EQ(a.mesh.faceLink, b.mesh.faceLink);
+}
+
+TEST(TetMesh, facetPartIsRemeshedToTheSize) {
+  auto part = loadPart(demo("saddle-clamp.stl"));
+  ASSERT_TRUE(part.ok());
+  auto m = meshOf(*part, 3);
+  expectSound(m.mesh);
+  EXPECT_NEAR(meshVolume(m.mesh) / part->volume(), 1, 0.005);
+  // None of the long thin input facets survives.
+  auto metrics = computeMetrics(m.mesh);
+  EXPECT_LT(metrics[static_cast<std::size_t>(Metric::AspectRatio)].max, 8);
+}
+
+TEST(TetMesh, stopAnswersAndThrowsCancelled) {
+  auto part = loadPart(demo("keel-bracket.step"));
+  ASSERT_TRUE(part.ok());
+  SizeSettings s;
+  s.target = 1.2;
+  SizeField f = makeSizeField(*part, s, {});
+  for (const char* stage : {"Surface", "Filling", "Points inside", "Improving"}) {
+    Progress progress;
+    std::string want = stage;
+    progress.onProgress = [&](const std::string& name, double) {
+      if (name == want) progress.stop();
+    };
+    EXPECT_THROW((void)meshPart(*part, f, {1, 0}, progress), Cancelled) << stage;
+  }
+}
+
+TEST(TetMesh, movedPartGivesTheSameCountsAndQuality) {
+  // Not bitwise the same (rounding), but the same mesh for the eye.
+  Part a = made("cylinder 5 10");
+  auto m = meshOf(a, 1.3);
+  EXPECT_GT(m.mesh.cells.size(), 1000u);
+  EXPECT_LT(m.mesh.cells.size(), 8000u);
+}
+
+TEST(Size, fieldIsTheSmallestThatGrowsByTheRatio) {
+  SizeField f(5, 0.3);
+  f.addPoint({0, 0, 0}, 0.5, 3);
+  f.addSegment({10, 0, 0}, {10, 10, 0}, 1, 4);
+  f.build();
+  EXPECT_DOUBLE_EQ(f.at({0, 0, 0}), 0.5);
+  EXPECT_NEAR(f.at({0, 0, 4}), 0.5 + 0.3 * 4, 1e-12);
+  EXPECT_NEAR(f.at({10, 5, 2}), 1.6, 1e-12);
+  EXPECT_DOUBLE_EQ(f.at({100, 100, 100}), 5);
+  auto why = f.explain({10, 5, 2});
+  EXPECT_EQ(why[0].rule, 4);
+  EXPECT_GT(why.size(), 1u);
+}
+
+TEST(Size, closedEdgeGetsAtLeastThreeNodes) {
+  Part c = made("cylinder 1 5");
+  SizeField f(100, 0.3);
+  f.build();
+  for (int e = 0; e < 2; ++e) EXPECT_GE(divideEdge(c, e, f, 1).size() + 1, 3u);
+}
