@@ -14,12 +14,12 @@
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeRevol.hxx>
+#include <BRep_Tool.hxx>
 #include <GC_MakeArcOfCircle.hxx>
 #include <GProp_GProps.hxx>
 #include <Interface_Static.hxx>
 #include <Poly_Triangulation.hxx>
 #include <Quantity_Color.hxx>
-#include <BRep_Tool.hxx>
 #include <STEPCAFControl_Writer.hxx>
 #include <STEPConstruct.hxx>
 #include <ShapeUpgrade_UnifySameDomain.hxx>
@@ -61,7 +61,9 @@ gp_Pnt middle(const TopoDS_Face& f) {
   return g.CentreOfMass();
 }
 
-TopoDS_Shape cylinder(gp_Pnt at, gp_Dir dir, double r, double h) { return BRepPrimAPI_MakeCylinder(gp_Ax2(at, dir), r, h).Shape(); }
+TopoDS_Shape cylinder(gp_Pnt at, gp_Dir dir, double r, double h) {
+  return BRepPrimAPI_MakeCylinder(gp_Ax2(at, dir), r, h).Shape();
+}
 TopoDS_Shape cut(const TopoDS_Shape& a, const TopoDS_Shape& b) { return BRepAlgoAPI_Cut(a, b).Shape(); }
 TopoDS_Shape fuse(const TopoDS_Shape& a, const TopoDS_Shape& b) {
   ShapeUpgrade_UnifySameDomain u(BRepAlgoAPI_Fuse(a, b).Shape(), true, true, false);
@@ -83,7 +85,8 @@ TopoDS_Shape round(const TopoDS_Shape& s, double r, const std::function<bool(con
   return f.Shape();
 }
 
-bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std::vector<Tag>& tags, const std::string& path) {
+bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std::vector<Tag>& tags,
+               const std::string& path) {
   Handle(TDocStd_Document) doc = new TDocStd_Document("BinXCAF");
   auto shapes = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
   auto colors = XCAFDoc_DocumentTool::ColorTool(doc->Main());
@@ -140,18 +143,28 @@ void writeStl(const TopoDS_Shape& s, const std::string& path, double deflection)
 }
 
 Quantity_Color rgb(double r, double g, double b) { return Quantity_Color(r, g, b, Quantity_TOC_sRGB); }
-bool isCylinder(const BRepAdaptor_Surface& s, double r) { return s.GetType() == GeomAbs_Cylinder && std::abs(s.Cylinder().Radius() - r) < 1e-6; }
+bool isCylinder(const BRepAdaptor_Surface& s, double r) {
+  return s.GetType() == GeomAbs_Cylinder && std::abs(s.Cylinder().Radius() - r) < 1e-6;
+}
 bool isPlane(const BRepAdaptor_Surface& s) { return s.GetType() == GeomAbs_Plane; }
 
 /// Pressure hull along x: tube with a flange, window seat, O-ring groove, bolt holes, closed rear dome and cable boss.
 TopoDS_Shape cameraHousing() {
-  std::vector<gp_Pnt> outline = {{0, 0, 0}, {0, 30, 0}, {110, 30, 0}, {110, 48, 0}, {126, 48, 0}, {126, 31, 0}, {120, 31, 0}, {120, 25, 0}, {10, 25, 0}, {8, 0, 0}};
+  std::vector<gp_Pnt> outline = {{0, 0, 0},    {0, 30, 0},   {110, 30, 0}, {110, 48, 0}, {126, 48, 0},
+                                 {126, 31, 0}, {120, 31, 0}, {120, 25, 0}, {10, 25, 0},  {8, 0, 0}};
   BRepBuilderAPI_MakeWire wire;
-  for (std::size_t i = 0; i < outline.size(); ++i) wire.Add(BRepBuilderAPI_MakeEdge(outline[i], outline[(i + 1) % outline.size()]).Edge());
-  TopoDS_Shape body = soleSolid(BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0))).Shape());
+  for (std::size_t i = 0; i < outline.size(); ++i)
+    wire.Add(BRepBuilderAPI_MakeEdge(outline[i], outline[(i + 1) % outline.size()]).Edge());
+  TopoDS_Shape body = soleSolid(
+      BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0)))
+          .Shape());
   auto radius = [](const gp_Pnt& p) { return std::hypot(p.Y(), p.Z()); };
-  body = round(body, 6, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(p.X() - 110) < 1e-6 && std::abs(radius(p) - 30) < 1e-3; });
-  body = round(body, 5, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(p.X()) < 1e-6 && std::abs(radius(p) - 30) < 1e-3; });
+  body = round(body, 6, [&](const gp_Pnt& p, const gp_Pnt&) {
+    return std::abs(p.X() - 110) < 1e-6 && std::abs(radius(p) - 30) < 1e-3;
+  });
+  body = round(body, 5, [&](const gp_Pnt& p, const gp_Pnt&) {
+    return std::abs(p.X()) < 1e-6 && std::abs(radius(p) - 30) < 1e-3;
+  });
   body = round(body, 1.5, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(radius(p) - 48) < 1e-3; });
   TopoDS_Shape groove = cut(cylinder({124, 0, 0}, {1, 0, 0}, 37.5, 4), cylinder({120, 0, 0}, {1, 0, 0}, 34.5, 12));
   body = cut(body, groove);
@@ -162,7 +175,10 @@ TopoDS_Shape cameraHousing() {
   }
   TopoDS_Shape boss = cylinder({40, 0, 24}, {0, 0, 1}, 11, 14);
   body = fuse(body, cut(boss, cylinder({-10, 0, 0}, {1, 0, 0}, 27, 150)));
-  body = round(soleSolid(body), 2, [&](const gp_Pnt& p, const gp_Pnt& q) { return p.Z() > 25 && p.Z() < 31 && std::abs(std::hypot(p.X() - 40, p.Y()) - 11) < 0.05 && std::abs(std::hypot(q.X() - 40, q.Y()) - 11) < 0.05; });
+  body = round(soleSolid(body), 2, [&](const gp_Pnt& p, const gp_Pnt& q) {
+    return p.Z() > 25 && p.Z() < 31 && std::abs(std::hypot(p.X() - 40, p.Y()) - 11) < 0.05 &&
+           std::abs(std::hypot(q.X() - 40, q.Y()) - 11) < 0.05;
+  });
   body = cut(body, cylinder({40, 0, 15}, {0, 0, 1}, 6, 30));
   return soleSolid(body);
 }
@@ -171,7 +187,9 @@ TopoDS_Shape cameraHousing() {
 TopoDS_Shape saddleClamp() {
   const double r = 22, t = 3, foot = 30, width = 36, bend = 5;
   // Outline in the x-z plane, extruded along y.
-  auto arc = [](gp_Pnt p, gp_Pnt m, gp_Pnt q) { return BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(p, m, q).Value()).Edge(); };
+  auto arc = [](gp_Pnt p, gp_Pnt m, gp_Pnt q) {
+    return BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(p, m, q).Value()).Edge();
+  };
   auto line = [](gp_Pnt p, gp_Pnt q) { return BRepBuilderAPI_MakeEdge(p, q).Edge(); };
   double k = std::sqrt(0.5);
   auto bendMiddle = [&](double x, double z, double s) { return gp_Pnt(x + s * bend * (1 - k), 0, z + bend * (1 - k)); };
@@ -179,8 +197,10 @@ TopoDS_Shape saddleClamp() {
   // outer, left to right: foot, bend up, half circle over the pipe, bend down, foot
   double zo = t + bend, zi = 0 + bend;
   double xo = r + t, xi = r;
-  gp_Pnt o1(-xo - bend - foot, 0, t), o2(-xo - bend, 0, t), o3(-xo, 0, zo), o4(xo, 0, zo), o5(xo + bend, 0, t), o6(xo + bend + foot, 0, t);
-  gp_Pnt i6(xo + bend + foot, 0, 0), i5(xi + bend, 0, 0), i4(xi, 0, zi), i3(-xi, 0, zi), i2(-xi - bend, 0, 0), i1(-xo - bend - foot, 0, 0);
+  gp_Pnt o1(-xo - bend - foot, 0, t), o2(-xo - bend, 0, t), o3(-xo, 0, zo), o4(xo, 0, zo), o5(xo + bend, 0, t),
+      o6(xo + bend + foot, 0, t);
+  gp_Pnt i6(xo + bend + foot, 0, 0), i5(xi + bend, 0, 0), i4(xi, 0, zi), i3(-xi, 0, zi), i2(-xi - bend, 0, 0),
+      i1(-xo - bend - foot, 0, 0);
   w.Add(line(o1, o2));
   w.Add(arc(o2, bendMiddle(-xo - bend, t, 1).Translated(gp_Vec(bend * (2 * k - 1), 0, 0)), o3));
   w.Add(arc(o3, gp_Pnt(0, 0, zo + xo), o4));
@@ -193,12 +213,18 @@ TopoDS_Shape saddleClamp() {
   w.Add(arc(i3, bendMiddle(-xi - bend, 0, 1).Translated(gp_Vec(bend * (2 * k - 1), 0, 0)), i2));
   w.Add(line(i2, i1));
   w.Add(line(i1, o1));
-  TopoDS_Shape s = soleSolid(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(w.Wire()).Face(), gp_Vec(0, width, 0)).Shape());
+  TopoDS_Shape s =
+      soleSolid(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(w.Wire()).Face(), gp_Vec(0, width, 0)).Shape());
   double end = xo + bend + foot;
-  s = round(s, 6, [&](const gp_Pnt& p, const gp_Pnt&) { return std::abs(std::abs(p.X()) - end) < 1e-6 && std::abs(p.Z() - t / 2) < 1e-6; });
+  s = round(s, 6, [&](const gp_Pnt& p, const gp_Pnt&) {
+    return std::abs(std::abs(p.X()) - end) < 1e-6 && std::abs(p.Z() - t / 2) < 1e-6;
+  });
   for (double x : {-(xo + bend + 16), xo + bend + 16})
     for (double y : {9.0, width - 9.0}) s = cut(s, cylinder({x, y, -5}, {0, 0, 1}, 3.3, 15));
-  TopoDS_Shape slot = fuse(fuse(BRepPrimAPI_MakeBox(gp_Pnt(-8, width / 2 - 4, 20), gp_Pnt(8, width / 2 + 4, 50)).Shape(), cylinder({-8, width / 2, 20}, {0, 0, 1}, 4, 30)), cylinder({8, width / 2, 20}, {0, 0, 1}, 4, 30));
+  TopoDS_Shape slot =
+      fuse(fuse(BRepPrimAPI_MakeBox(gp_Pnt(-8, width / 2 - 4, 20), gp_Pnt(8, width / 2 + 4, 50)).Shape(),
+                cylinder({-8, width / 2, 20}, {0, 0, 1}, 4, 30)),
+           cylinder({8, width / 2, 20}, {0, 0, 1}, 4, 30));
   s = cut(s, slot);
   return soleSolid(s);
 }
@@ -216,8 +242,12 @@ TopoDS_Shape keelBracket() {
     s = fuse(s, BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(w.Wire()).Face(), gp_Vec(10, 0, 0)).Shape());
   }
   s = soleSolid(s);
-  s = round(s, 5, [](const gp_Pnt& p, const gp_Pnt& q) { return std::abs(p.Y() - 50) < 1e-6 && std::abs(p.Z() - 12) < 1e-6 && std::abs(q.Z() - 12) < 1e-6; });
-  s = round(soleSolid(s), 12, [](const gp_Pnt& p, const gp_Pnt& q) { return std::abs(p.Y() - 60) < 1e-6 && std::abs(p.Z() - 80) < 1e-6 && std::abs(q.Z() - 80) < 1e-6; });
+  s = round(s, 5, [](const gp_Pnt& p, const gp_Pnt& q) {
+    return std::abs(p.Y() - 50) < 1e-6 && std::abs(p.Z() - 12) < 1e-6 && std::abs(q.Z() - 12) < 1e-6;
+  });
+  s = round(soleSolid(s), 12, [](const gp_Pnt& p, const gp_Pnt& q) {
+    return std::abs(p.Y() - 60) < 1e-6 && std::abs(p.Z() - 80) < 1e-6 && std::abs(q.Z() - 80) < 1e-6;
+  });
   s = fuse(soleSolid(s), cylinder({60, 78, 52}, {0, -1, 0}, 20, 32));
   s = cut(s, cylinder({60, 100, 52}, {0, -1, 0}, 12, 80));
   for (double x : {11.0, 60.0, 109.0}) {
@@ -233,25 +263,36 @@ TopoDS_Shape keelBracket() {
 int main(int argc, char** argv) {
   if (argc < 2) return 2;
   std::string dir = std::string(argv[1]) + "/";
-  auto plum = rgb(0.55, 0.38, 0.52), ochre = rgb(0.70, 0.48, 0.23), teal = rgb(0.36, 0.54, 0.54), moss = rgb(0.54, 0.54, 0.36);
-  bool ok = writeStep(cameraHousing(), "camera-housing",
-                      {{"window seat", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 120) < 1e-6; }},
-                       {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 2.75); }},
-                       {"seal groove", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 124) < 1e-6; }},
-                       {"outside", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 30); }},
-                       {"cable bore", rgb(0.40, 0.42, 0.60), [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 6); }}},
-                      dir + "camera-housing.step");
+  auto plum = rgb(0.55, 0.38, 0.52), ochre = rgb(0.70, 0.48, 0.23), teal = rgb(0.36, 0.54, 0.54),
+       moss = rgb(0.54, 0.54, 0.36);
+  bool ok = writeStep(
+      cameraHousing(), "camera-housing",
+      {{"window seat", plum,
+        [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 120) < 1e-6; }},
+       {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 2.75); }},
+       {"seal groove", moss,
+        [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 124) < 1e-6; }},
+       {"outside", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 30); }},
+       {"cable bore", rgb(0.40, 0.42, 0.60),
+        [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 6); }}},
+      dir + "camera-housing.step");
   TopoDS_Shape clamp = saddleClamp();
   ok = writeStep(clamp, "saddle-clamp",
                  {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 3.3); }},
                   {"pipe seat", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 22); }},
-                  {"foot", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }}},
-                 dir + "saddle-clamp.step") && ok;
+                  {"foot", moss,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }}},
+                 dir + "saddle-clamp.step") &&
+       ok;
   writeStl(clamp, dir + "saddle-clamp.stl", 0.02);
   ok = writeStep(keelBracket(), "keel-bracket",
-                 {{"bore", plum, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isCylinder(s, 12) && p.Z() < 60; }},
-                  {"base", moss, [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }},
-                  {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5) || isCylinder(s, 4); }}},
-                 dir + "keel-bracket.step") && ok;
+                 {{"bore", plum,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isCylinder(s, 12) && p.Z() < 60; }},
+                  {"base", moss,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }},
+                  {"bolt hole", ochre,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5) || isCylinder(s, 4); }}},
+                 dir + "keel-bracket.step") &&
+       ok;
   return ok ? 0 : 1;
 }

@@ -132,12 +132,13 @@ void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
     QLocale loc;
     m_verdict->setText(QString::fromStdString(m_run->audit.sentence));
     const auto& a = m_run->audit;
-    m_detail->setText(tr("%1 of %2 elements fail %3 limits · %4 nodes · volume %5 % of the part's")
-                          .arg(loc.toString(static_cast<qulonglong>(a.failingCells + a.notAllowedCells)))
-                          .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.cells.size())))
-                          .arg(a.results.size())
-                          .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
-                          .arg(QString::number(100 * meshVolume(m_run->mesh) / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
+    m_detail->setText(
+        tr("%1 of %2 elements fail %3 limits · %4 nodes · volume %5 % of the part's")
+            .arg(loc.toString(static_cast<qulonglong>(a.failingCells + a.notAllowedCells)))
+            .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.cells.size())))
+            .arg(a.results.size())
+            .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
+            .arg(QString::number(100 * meshVolume(m_run->mesh) / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
   }
   refreshMetric();
   refreshLimits();
@@ -157,7 +158,10 @@ void AuditPanel::refreshMetric() {
     if (l.metric == metric()) limit = &l;
   m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit);
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
-  if (!x.worst.empty()) m_worst->setText(tr("worst %1, mean %2").arg(withUnit(x.value[static_cast<std::size_t>(x.worst[0])], info, m_run->mesh.unit)).arg(withUnit(x.mean, info, m_run->mesh.unit)));
+  if (!x.worst.empty())
+    m_worst->setText(tr("worst %1, mean %2")
+                         .arg(withUnit(x.value[static_cast<std::size_t>(x.worst[0])], info, m_run->mesh.unit))
+                         .arg(withUnit(x.mean, info, m_run->mesh.unit)));
 }
 
 void AuditPanel::refreshLimits() {
@@ -207,7 +211,8 @@ void AuditPanel::stepWorst(int by) {
                        .arg(withUnit(x.value[c], metricInfo(metric()), m_run->mesh.unit))
                        .arg(QString::fromUtf8(topology(m_run->mesh.cells.type[c]).name.data()))
                        .arg(c + 1)
-                       .arg(QString::fromStdString("(" + formatNumber(p.x(), 4) + ", " + formatNumber(p.y(), 4) + ", " + formatNumber(p.z(), 4) + ")"))
+                       .arg(QString::fromStdString("(" + formatNumber(p.x(), 4) + ", " + formatNumber(p.y(), 4) + ", " +
+                                                   formatNumber(p.z(), 4) + ")"))
                        .arg(QString::fromStdString(m_run->mesh.unit)));
   emit showElement(static_cast<std::int32_t>(c));
 }

@@ -31,7 +31,9 @@ public:
   }
   void addItem(QLayoutItem* i) override { m_items.push_back(i); }
   int count() const override { return static_cast<int>(m_items.size()); }
-  QLayoutItem* itemAt(int i) const override { return i >= 0 && i < count() ? m_items[static_cast<std::size_t>(i)] : nullptr; }
+  QLayoutItem* itemAt(int i) const override {
+    return i >= 0 && i < count() ? m_items[static_cast<std::size_t>(i)] : nullptr;
+  }
   QLayoutItem* takeAt(int i) override {
     if (i < 0 || i >= count()) return nullptr;
     auto* x = m_items[static_cast<std::size_t>(i)];
@@ -161,9 +163,12 @@ protected:
     QToolButton::mouseReleaseEvent(e);
   }
   void keyPressEvent(QKeyEvent* e) override {
-    if (numeric() && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) m_commit(scaled(e->key() == Qt::Key_Up ? 1.1 : 1 / 1.1).toStdString());
-    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) edit();
-    else QToolButton::keyPressEvent(e);
+    if (numeric() && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down))
+      m_commit(scaled(e->key() == Qt::Key_Up ? 1.1 : 1 / 1.1).toStdString());
+    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+      edit();
+    else
+      QToolButton::keyPressEvent(e);
   }
 
 private:
@@ -174,7 +179,8 @@ private:
   double m_from = 0;
   bool m_scrubbed = false;
   bool numeric() const {
-    if (m_slot.type != SlotType::Length && m_slot.type != SlotType::Number && m_slot.type != SlotType::Angle) return false;
+    if (m_slot.type != SlotType::Length && m_slot.type != SlotType::Number && m_slot.type != SlotType::Angle)
+      return false;
     char* end = nullptr;
     std::string s = m_text.toStdString();
     std::strtod(s.c_str(), &end);
@@ -226,7 +232,8 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   m_say->setPlaceholderText(tr("say what you need…   Ctrl+K"));
   m_say->setAccessibleName(tr("Say what you need"));
   QStringList patterns;
-  for (const auto& k : ruleTable()) patterns << QString::fromStdString(k.id).replace('_', ' ') + " – " + QString::fromStdString(k.help);
+  for (const auto& k : ruleTable())
+    patterns << QString::fromStdString(k.id).replace('_', ' ') + " – " + QString::fromStdString(k.help);
   auto* c = new QCompleter(patterns, m_say);
   c->setFilterMode(Qt::MatchContains);
   c->setCaseSensitivity(Qt::CaseInsensitive);
@@ -250,12 +257,14 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
 }
 
 void BriefPanel::editChip(int rule, const std::string& key) {
-  if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)]) return;
+  if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)])
+    return;
   for (auto* c : m_ruleCards[static_cast<std::size_t>(rule)]->findChildren<QToolButton*>("chip"))
     if (c->property("key").toString().toStdString() == key) static_cast<Chip*>(c)->edit();
 }
 
-void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups, const RunResult* run, const std::vector<Problem>& problems) {
+void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
+                      const RunResult* run, const std::vector<Problem>& problems) {
   while (auto* i = m_cards->takeAt(0)) {
     if (auto* w = i->widget()) {
       w->hide();
@@ -270,7 +279,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   auto* pv = new QVBoxLayout(partCard);
   pv->setContentsMargins(9, 6, 8, 6);
   pv->setSpacing(3);
-  if (!part) pv->addWidget(label(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here.")));
+  if (!part)
+    pv->addWidget(label(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here.")));
   else {
     auto* line = new QWidget;
     auto* flow = new FlowLayout(line);
@@ -282,7 +292,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
     s.type = SlotType::Choice;
     s.help = tr("unit of the file's numbers").toStdString();
     s.choices = unitNames();
-    flow->addWidget(new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
+    flow->addWidget(
+        new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
     pv->addWidget(line);
     bool closed = true;
     for (const auto& b : part->bodies) closed = closed && b.closed;
@@ -290,7 +301,9 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
                             .arg(QString::fromStdString(part->sizeText()).replace(" x ", " × "))
                             .arg(part->bodies.size() == 1 ? tr("1 body") : tr("%1 bodies").arg(part->bodies.size()))
                             .arg(part->faces.size())
-                            .arg(part->unitAssumed ? tr("unit assumed") : closed ? tr("closed") : tr("open")),
+                            .arg(part->unitAssumed ? tr("unit assumed")
+                                 : closed          ? tr("closed")
+                                                   : tr("open")),
                         "small"));
   }
   m_cards->addWidget(partCard);
@@ -327,18 +340,23 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       auto* line = new QWidget;
       line->setEnabled(!r.off);
       auto* flow = new FlowLayout(line);
-      if (!kind) flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
+      if (!kind)
+        flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
       else {
         // The sentence of the table, with words as labels and entries as chips.
         auto words = [&](const std::string& text) {
-          for (const auto& w : QString::fromStdString(text).split(' ', Qt::SkipEmptyParts)) flow->addWidget(new QLabel(w));
+          for (const auto& w : QString::fromStdString(text).split(' ', Qt::SkipEmptyParts))
+            flow->addWidget(new QLabel(w));
         };
         auto chip = [&](const std::string& key) {
           const Slot* s = kind->slot(key);
           if (!s) return;
           QString value = QString::fromStdString(r.get(key));
-          if (value.isEmpty() && key == "target" && part) value = QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit);
-          auto* c = new Chip(*s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); }, s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
+          if (value.isEmpty() && key == "target" && part)
+            value = QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit);
+          auto* c = new Chip(
+              *s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); },
+              s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
           c->setProperty("key", QString::fromStdString(key));
           flow->addWidget(c);
         };
@@ -363,7 +381,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
             std::size_t e = t.find('}', k);
             chip(t.substr(k + 1, e - k - 1));
             k = e + 1;
-          } else pending += t[k++];
+          } else
+            pending += t[k++];
         }
         words(pending);
       }
@@ -375,14 +394,18 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       if (r.kind == "group" && !r.off)
         for (const auto& g : groups)
           if (g.rule == index) {
-            below = g.entities.empty() ? tr("matches nothing") : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim)) : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
+            below = g.entities.empty()       ? tr("matches nothing")
+                    : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim))
+                                             : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
             wrong = g.entities.empty();
           }
       if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
         for (const auto& a : run->rules)
           if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));
       for (const auto& p : problems)
-        if (p.where.rfind("rule " + std::to_string(i + 1), 0) == 0 && (p.where.size() == 6 + std::to_string(i).size() || !std::isdigit(static_cast<unsigned char>(p.where[5 + std::to_string(i + 1).size()])))) {
+        if (p.where.rfind("rule " + std::to_string(i + 1), 0) == 0 &&
+            (p.where.size() == 6 + std::to_string(i).size() ||
+             !std::isdigit(static_cast<unsigned char>(p.where[5 + std::to_string(i + 1).size()])))) {
           below = QString::fromStdString(p.what + (p.why.empty() ? "" : ": " + p.why));
           wrong = true;
         }
@@ -404,22 +427,29 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
             a->setToolTip(QString::fromStdString(s.help));
             connect(a, &QAction::triggered, this, [this, index, key, s, r] {
               bool ok = false;
-              QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help), QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
+              QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help),
+                                                QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
               if (ok) emit valueChanged(index, key, t.toStdString());
             });
           }
         menu.addSeparator();
         auto* del = menu.addAction(tr("Remove"));
         auto* a = menu.exec(card->mapToGlobal(p));
-        if (a == off) emit switched(index, !r.off);
-        else if (a == dup) emit duplicated(index);
-        else if (a == up) emit moved(index, -1);
-        else if (a == down) emit moved(index, 1);
+        if (a == off)
+          emit switched(index, !r.off);
+        else if (a == dup)
+          emit duplicated(index);
+        else if (a == up)
+          emit moved(index, -1);
+        else if (a == down)
+          emit moved(index, 1);
         else if (a == note) {
           bool ok = false;
-          QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal, QString::fromStdString(r.note), &ok);
+          QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal,
+                                            QString::fromStdString(r.note), &ok);
           if (ok) emit noteChanged(index, t.toStdString());
-        } else if (a == del) emit removed(index);
+        } else if (a == del)
+          emit removed(index);
       });
       m_cards->addWidget(card);
     }

@@ -13,7 +13,8 @@ class BriefPanel : public QWidget {
   Q_OBJECT
 public:
   explicit BriefPanel(QWidget* parent = nullptr);
-  void show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups, const RunResult* run, const std::vector<Problem>& problems);
+  void show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups, const RunResult* run,
+            const std::vector<Problem>& problems);
   QLineEdit* sayLine() const { return m_say; }
   /// Opens the editor of a chip; used by keys and tests.
   void editChip(int rule, const std::string& key);

@@ -31,7 +31,9 @@ void Histogram::setValues(const std::vector<float>* values, const MetricInfo* in
     m_lo = *a;
     m_hi = *b;
     if (m_hi > m_lo + 1e-12) {
-      for (float v : *values) ++m_bars[static_cast<std::size_t>(std::clamp(static_cast<int>((v - m_lo) / (m_hi - m_lo) * kBars), 0, kBars - 1))];
+      for (float v : *values)
+        ++m_bars[static_cast<std::size_t>(
+            std::clamp(static_cast<int>((v - m_lo) / (m_hi - m_lo) * kBars), 0, kBars - 1))];
     } else {
       m_hi = m_lo + std::max(1e-6, std::abs(m_lo) * 0.01);
       m_bars[0] = values->size();
@@ -63,9 +65,11 @@ void Histogram::brush(double from, double to) {
   if (to > from) {
     m_from = m_lo + std::floor((from - m_lo) / w + 1e-9) * w;
     m_to = m_lo + std::ceil((to - m_lo) / w - 1e-9) * w;
-    if (m_to >= m_hi - 1e-9 * (m_hi - m_lo)) m_to = std::nextafter(m_hi, 1e300) + 1e-6 * std::abs(m_hi); // values are floats
+    if (m_to >= m_hi - 1e-9 * (m_hi - m_lo))
+      m_to = std::nextafter(m_hi, 1e300) + 1e-6 * std::abs(m_hi); // values are floats
     if (m_from <= m_lo + 1e-9 * (m_hi - m_lo)) m_from = m_lo - 1e-6 * std::abs(m_lo);
-  } else m_from = m_to = 0;
+  } else
+    m_from = m_to = 0;
   update();
   emit brushChanged();
 }
@@ -130,7 +134,8 @@ void Histogram::paintEvent(QPaintEvent*) {
   }
   if (m_hasLimit) {
     p.setPen(theme::failing);
-    p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignRight, tr("limit %1 %2").arg(m_limit.atLeast ? "≥" : "≤").arg(text(m_limit.bound)));
+    p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignRight,
+               tr("limit %1 %2").arg(m_limit.atLeast ? "≥" : "≤").arg(text(m_limit.bound)));
   }
   p.setPen(theme::faint);
   p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignLeft, tr("heights by square root"));
@@ -139,7 +144,11 @@ void Histogram::paintEvent(QPaintEvent*) {
     f.setBold(true);
     p.setFont(f);
     p.setPen(theme::accent);
-    p.drawText(QRectF(r.left(), r.bottom() + 15, r.width(), 16), Qt::AlignCenter, tr("%1 – %2 · %L3 elements").arg(text(std::max(m_from, m_lo))).arg(text(std::min(m_to, m_hi))).arg(brushedCount()));
+    p.drawText(QRectF(r.left(), r.bottom() + 15, r.width(), 16), Qt::AlignCenter,
+               tr("%1 – %2 · %L3 elements")
+                   .arg(text(std::max(m_from, m_lo)))
+                   .arg(text(std::min(m_to, m_hi)))
+                   .arg(brushedCount()));
   }
   if (hasFocus()) {
     p.setPen(QPen(theme::accent, 1, Qt::DotLine));
@@ -167,8 +176,10 @@ void Histogram::keyPressEvent(QKeyEvent* e) {
   double w = (m_hi - m_lo) / kBars;
   double a = brushed() ? std::max(m_from, m_lo) : m_lo, b = brushed() ? std::min(m_to, m_hi) : m_lo + w;
   if (!brushed()) return brush(a, b);
-  if (e->modifiers() & Qt::ShiftModifier) b = std::clamp(b + step * w, a + w, m_hi);
-  else if (a + step * w >= m_lo - 1e-9 * w && b + step * w <= m_hi + 1e-9 * w) a += step * w, b += step * w;
+  if (e->modifiers() & Qt::ShiftModifier)
+    b = std::clamp(b + step * w, a + w, m_hi);
+  else if (a + step * w >= m_lo - 1e-9 * w && b + step * w <= m_hi + 1e-9 * w)
+    a += step * w, b += step * w;
   brush(a + 0.01 * w, b - 0.01 * w);
 }
 

@@ -61,7 +61,9 @@ void MainWindow::buildViewport(bool openGl) {
   auto* box = new QVBoxLayout(m_middle);
   box->setContentsMargins(0, 0, 0, 0);
   if (!openGl) {
-    auto* l = new QLabel(tr("There is no OpenGL on this display, so part and mesh cannot be drawn here.\n\nEverything else works: edit the brief, mesh, read the audit, hand over.\nInstall a software OpenGL (package libgl1-mesa-dri) to see the part."));
+    auto* l = new QLabel(tr("There is no OpenGL on this display, so part and mesh cannot be drawn here.\n\nEverything "
+                            "else works: edit the brief, mesh, read the audit, hand over.\nInstall a software OpenGL "
+                            "(package libgl1-mesa-dri) to see the part."));
     l->setObjectName("noOpenGl");
     l->setAlignment(Qt::AlignCenter);
     l->setWordWrap(true);
@@ -102,11 +104,13 @@ void MainWindow::buildViewport(bool openGl) {
   auto* s = new QHBoxLayout(m_selectionBar);
   s->setContentsMargins(10, 4, 6, 4);
   s->addWidget(m_selectionText = new QLabel);
-  auto *group = link(tr("Group"), "G"), *size = link(tr("Size"), "Z"), *hide = link(tr("Hide"), "H"), *only = link(tr("Only this"), "O");
+  auto *group = link(tr("Group"), "G"), *size = link(tr("Size"), "Z"), *hide = link(tr("Hide"), "H"),
+       *only = link(tr("Only this"), "O");
   for (auto* b : {group, size, hide, only}) s->addWidget(b);
   connect(group, &QToolButton::clicked, this, [this] {
     bool ok = false;
-    QString n = QInputDialog::getText(this, tr("Group"), tr("Name of the group"), QLineEdit::Normal, QString::fromStdString(freshGroupName()), &ok);
+    QString n = QInputDialog::getText(this, tr("Group"), tr("Name of the group"), QLineEdit::Normal,
+                                      QString::fromStdString(freshGroupName()), &ok);
     if (ok && !n.trimmed().isEmpty()) groupFromSelection(n.trimmed());
   });
   connect(size, &QToolButton::clicked, this, [this] { sizeFromSelection(); });
@@ -118,10 +122,14 @@ void MainWindow::buildViewport(bool openGl) {
   auto* c = new QHBoxLayout(m_sectionBar);
   c->setContentsMargins(10, 4, 6, 4);
   c->addWidget(m_sectionText = new QLabel);
-  auto *manner = link(tr("whole cells / through"), tr("how the plane meets the cells")), *axis = link(tr("next axis"), "Shift+X"), *off = link(tr("off"), "X");
+  auto *manner = link(tr("whole cells / through"), tr("how the plane meets the cells")),
+       *axis = link(tr("next axis"), "Shift+X"), *off = link(tr("off"), "X");
   auto *back = link("◂", tr("Shift+Left: move the plane")), *forth = link("▸", tr("Shift+Right: move the plane"));
   for (auto* b : {back, forth, manner, axis, off}) c->addWidget(b);
-  connect(manner, &QToolButton::clicked, this, [this] { m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells : SectionManner::Cut); });
+  connect(manner, &QToolButton::clicked, this, [this] {
+    m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells
+                                                                           : SectionManner::Cut);
+  });
   connect(axis, &QToolButton::clicked, m_view, &Viewport::nextSectionAxis);
   connect(off, &QToolButton::clicked, this, [this] { m_view->setSection(false); });
   connect(back, &QToolButton::clicked, this, [this] { m_view->moveSection(-0.02); });
@@ -129,12 +137,14 @@ void MainWindow::buildViewport(bool openGl) {
   m_sectionBar->hide();
   m_hint = new QLabel(m_view);
   m_hint->setObjectName("floatbar");
-  m_hint->setStyleSheet("background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 5px; padding: 5px 9px;");
+  m_hint->setStyleSheet(
+      "background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 5px; padding: 5px 9px;");
   connect(m_view, &Viewport::selectionChanged, this, &MainWindow::selectionChanged);
   connect(m_view, &Viewport::sectionChanged, this, [this] {
     m_sectionBar->setVisible(m_view->sectionOn());
     QString n = m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells());
-    m_sectionText->setText(m_view->sectionManner() == SectionManner::Cut ? tr("section through %1").arg(n) : tr("section, %1 whole").arg(n));
+    m_sectionText->setText(m_view->sectionManner() == SectionManner::Cut ? tr("section through %1").arg(n)
+                                                                         : tr("section, %1 whole").arg(n));
     placeFloating();
   });
   connect(m_view, &Viewport::menuRequested, this, [this](const QPoint& p) {
@@ -161,11 +171,14 @@ bool MainWindow::eventFilter(QObject* o, QEvent* e) {
 
 void MainWindow::placeFloating() {
   if (!m_view) return;
-  for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar), static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)}) w->adjustSize();
+  for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar),
+                     static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)})
+    w->adjustSize();
   m_lensStrip->move((m_view->width() - m_lensStrip->width()) / 2, m_view->height() - m_lensStrip->height() - 12);
   m_hint->move(12, 12);
   m_selectionBar->move(m_view->width() - m_selectionBar->width() - 12, 12);
-  m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2, m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
+  m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2,
+                     m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* e) {
@@ -184,7 +197,8 @@ void MainWindow::buildMenus() {
   add(file, tr("Open part or brief…"), QKeySequence::Open, [this] { askOpen(); });
   add(file, tr("Save brief"), QKeySequence::Save, [this] { save(); });
   add(file, tr("Save brief as…"), QKeySequence::SaveAs, [this] {
-    QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString::fromStdString(m_doc.brief().path), tr("Briefs (*.brief)"));
+    QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString::fromStdString(m_doc.brief().path),
+                                             tr("Briefs (*.brief)"));
     if (!p.isEmpty()) saveAs(p);
   });
   file->addSeparator();
@@ -218,20 +232,30 @@ void MainWindow::buildMenus() {
       QString name;
       Vec3 dir, up;
     };
-    for (const Std& s : {Std{tr("From the front"), {0, 1, 0}, {0, 0, 1}}, Std{tr("From behind"), {0, -1, 0}, {0, 0, 1}}, Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}}, Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
+    for (const Std& s :
+         {Std{tr("From the front"), {0, 1, 0}, {0, 0, 1}}, Std{tr("From behind"), {0, -1, 0}, {0, 0, 1}},
+          Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}},
+          Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
       add(view, s.name, QKeySequence(QString("Alt+%1").arg(n++)), [this, s] { m_view->view(s.dir, s.up); });
     view->addSeparator();
-    for (int i = 0; i < static_cast<int>(m_lensButtons.size()); ++i) add(view, tr("Lens: %1").arg(m_lensButtons[static_cast<std::size_t>(i)]->text()), QKeySequence(QString::number(i + 1)), [this, i] { setLens(i); });
+    for (int i = 0; i < static_cast<int>(m_lensButtons.size()); ++i)
+      add(view, tr("Lens: %1").arg(m_lensButtons[static_cast<std::size_t>(i)]->text()),
+          QKeySequence(QString::number(i + 1)), [this, i] { setLens(i); });
     view->addSeparator();
-    auto* mesh = add(view, tr("Show the mesh"), QKeySequence("M"), [this] { m_view->setMeshShown(!m_view->meshShown()); });
+    auto* mesh =
+        add(view, tr("Show the mesh"), QKeySequence("M"), [this] { m_view->setMeshShown(!m_view->meshShown()); });
     mesh->setCheckable(true);
     mesh->setChecked(true);
-    auto* edges = add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
+    auto* edges =
+        add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
     edges->setCheckable(true);
     edges->setChecked(true);
     add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
     add(view, tr("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
-    add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] { m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells : SectionManner::Cut); });
+    add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] {
+      m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells
+                                                                             : SectionManner::Cut);
+    });
     add(view, tr("Section: forth"), QKeySequence("Shift+Right"), [this] { m_view->moveSection(0.02); });
     add(view, tr("Section: back"), QKeySequence("Shift+Left"), [this] { m_view->moveSection(-0.02); });
     view->addSeparator();
@@ -239,7 +263,10 @@ void MainWindow::buildMenus() {
     add(view, tr("Only the selection"), QKeySequence("O"), [this] { m_view->showOnlySelection(); });
     add(view, tr("Show all"), QKeySequence("U"), [this] { m_view->showAll(); });
     add(view, tr("Pick bodies, faces, edges, points in turn"), QKeySequence("Space"), [this] {
-      Dim next = m_view->pickDim() == Dim::Body ? Dim::Face : m_view->pickDim() == Dim::Face ? Dim::Edge : m_view->pickDim() == Dim::Edge ? Dim::Point : Dim::Body;
+      Dim next = m_view->pickDim() == Dim::Body   ? Dim::Face
+                 : m_view->pickDim() == Dim::Face ? Dim::Edge
+                 : m_view->pickDim() == Dim::Edge ? Dim::Point
+                                                  : Dim::Body;
       m_view->setPickDim(next);
       refresh();
     });
@@ -255,10 +282,19 @@ void MainWindow::buildMenus() {
     QString rows;
     for (auto* m : menuBar()->findChildren<QMenu*>())
       for (auto* a : m->actions())
-        if (!a->shortcut().isEmpty()) rows += "<tr><td><b>" + a->shortcut().toString().toHtmlEscaped() + "</b>&nbsp;&nbsp;</td><td>" + a->text().toHtmlEscaped() + "</td></tr>";
-    QMessageBox::information(this, tr("Keys and mouse"), tr("Left picks, Ctrl adds; right drags to turn, a click opens the menu; middle pans; the wheel zooms to the pointer. With a section on, left drags the plane.") + "<br><br><table>" + rows + "</table>");
+        if (!a->shortcut().isEmpty())
+          rows += "<tr><td><b>" + a->shortcut().toString().toHtmlEscaped() + "</b>&nbsp;&nbsp;</td><td>" +
+                  a->text().toHtmlEscaped() + "</td></tr>";
+    QMessageBox::information(this, tr("Keys and mouse"),
+                             tr("Left picks, Ctrl adds; right drags to turn, a click opens the menu; middle pans; the "
+                                "wheel zooms to the pointer. With a section on, left drags the plane.") +
+                                 "<br><br><table>" + rows + "</table>");
   });
-  add(help, tr("About"), QKeySequence(), [this] { QMessageBox::about(this, tr("About"), tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion())); });
+  add(help, tr("About"), QKeySequence(), [this] {
+    QMessageBox::about(
+        this, tr("About"),
+        tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion()));
+  });
   m_statusText = new QLabel;
   m_statusText->setObjectName("small");
   m_statusText->setContentsMargins(0, 0, 14, 0);
@@ -268,49 +304,68 @@ void MainWindow::buildMenus() {
 }
 
 void MainWindow::connectPanels() {
-  connect(m_briefPanel, &BriefPanel::valueChanged, this, [this](int r, const std::string& key, const std::string& value) {
-    edit([&](Brief& b) {
-      auto& v = b.rules[static_cast<std::size_t>(r)].values;
-      if (value.empty()) v.erase(key);
-      else v[key] = value;
-      if (b.rules[static_cast<std::size_t>(r)].kind == "group" && key == "name") { // rules follow a renamed group
-        std::string before = m_doc.brief().rules[static_cast<std::size_t>(r)].get("name");
-        for (auto& rule : b.rules)
-          if (rule.kind == "size" && rule.get("on") == before) rule.values["on"] = value;
-      }
-    }, tr("change %1").arg(QString::fromStdString(key)));
+  connect(m_briefPanel, &BriefPanel::valueChanged, this,
+          [this](int r, const std::string& key, const std::string& value) {
+            edit(
+                [&](Brief& b) {
+                  auto& v = b.rules[static_cast<std::size_t>(r)].values;
+                  if (value.empty())
+                    v.erase(key);
+                  else
+                    v[key] = value;
+                  if (b.rules[static_cast<std::size_t>(r)].kind == "group" &&
+                      key == "name") { // rules follow a renamed group
+                    std::string before = m_doc.brief().rules[static_cast<std::size_t>(r)].get("name");
+                    for (auto& rule : b.rules)
+                      if (rule.kind == "size" && rule.get("on") == before) rule.values["on"] = value;
+                  }
+                },
+                tr("change %1").arg(QString::fromStdString(key)));
+          });
+  connect(m_briefPanel, &BriefPanel::switched, this, [this](int r, bool off) {
+    edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].off = off; }, tr("switch"));
   });
-  connect(m_briefPanel, &BriefPanel::switched, this, [this](int r, bool off) { edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].off = off; }, tr("switch")); });
-  connect(m_briefPanel, &BriefPanel::removed, this, [this](int r) { edit([&](Brief& b) { b.rules.erase(b.rules.begin() + r); }, tr("remove")); });
+  connect(m_briefPanel, &BriefPanel::removed, this,
+          [this](int r) { edit([&](Brief& b) { b.rules.erase(b.rules.begin() + r); }, tr("remove")); });
   connect(m_briefPanel, &BriefPanel::duplicated, this, [this](int r) {
-    edit([&](Brief& b) {
-      Rule copy = b.rules[static_cast<std::size_t>(r)];
-      if (copy.kind == "group") copy.values["name"] = freshGroupName();
-      b.rules.insert(b.rules.begin() + r + 1, copy);
-    }, tr("duplicate"));
+    edit(
+        [&](Brief& b) {
+          Rule copy = b.rules[static_cast<std::size_t>(r)];
+          if (copy.kind == "group") copy.values["name"] = freshGroupName();
+          b.rules.insert(b.rules.begin() + r + 1, copy);
+        },
+        tr("duplicate"));
   });
   connect(m_briefPanel, &BriefPanel::moved, this, [this](int r, int by) {
-    edit([&](Brief& b) {
-      int to = r + by;
-      if (to >= 0 && to < static_cast<int>(b.rules.size())) std::swap(b.rules[static_cast<std::size_t>(r)], b.rules[static_cast<std::size_t>(to)]);
-    }, tr("move"));
+    edit(
+        [&](Brief& b) {
+          int to = r + by;
+          if (to >= 0 && to < static_cast<int>(b.rules.size()))
+            std::swap(b.rules[static_cast<std::size_t>(r)], b.rules[static_cast<std::size_t>(to)]);
+        },
+        tr("move"));
   });
-  connect(m_briefPanel, &BriefPanel::noteChanged, this, [this](int r, const std::string& n) { edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].note = n; }, tr("note")); });
+  connect(m_briefPanel, &BriefPanel::noteChanged, this, [this](int r, const std::string& n) {
+    edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].note = n; }, tr("note"));
+  });
   connect(m_briefPanel, &BriefPanel::unitChanged, this, &MainWindow::askUnit);
   connect(m_briefPanel, &BriefPanel::ruleWanted, this, [this](const std::string& kind) {
     if (!m_part) return;
     if (kind == "size") return sizeFromSelection();
-    if (kind == "group" && m_view && !m_view->selection().empty()) return groupFromSelection(QString::fromStdString(freshGroupName()));
-    edit([&](Brief& b) {
-      Rule r;
-      r.kind = kind;
-      if (kind == "group") r.values["name"] = freshGroupName();
-      if (kind == "hand_over") {
-        r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
-        r.values["format"] = "inp";
-      }
-      b.rules.push_back(r);
-    }, tr("add %1").arg(QString::fromStdString(kind)));
+    if (kind == "group" && m_view && !m_view->selection().empty())
+      return groupFromSelection(QString::fromStdString(freshGroupName()));
+    edit(
+        [&](Brief& b) {
+          Rule r;
+          r.kind = kind;
+          if (kind == "group") r.values["name"] = freshGroupName();
+          if (kind == "hand_over") {
+            r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
+            r.values["format"] = "inp";
+          }
+          b.rules.push_back(r);
+        },
+        tr("add %1").arg(QString::fromStdString(kind)));
   });
   connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
     if (!m_view || !m_part || r < 0 || static_cast<std::size_t>(r) >= m_doc.brief().rules.size()) return;
@@ -337,7 +392,9 @@ void MainWindow::connectPanels() {
   connect(m_runs, &RunsBar::meshWanted, this, &MainWindow::startMesh);
   connect(m_runs, &RunsBar::stopWanted, this, &MainWindow::stopMesh);
   connect(m_runs, &RunsBar::runClicked, this, &MainWindow::showRun);
-  connect(m_worker, &MeshWorker::progressed, this, [this](const QString& stage, double share) { m_runs->setProgress(stage, share, static_cast<double>(m_clock.elapsed()) / 1000); });
+  connect(m_worker, &MeshWorker::progressed, this, [this](const QString& stage, double share) {
+    m_runs->setProgress(stage, share, static_cast<double>(m_clock.elapsed()) / 1000);
+  });
   connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const Part> p) {
     m_part = std::move(p);
     m_allRuns.clear();
@@ -363,8 +420,10 @@ void MainWindow::connectPanels() {
     m_runs->setBusy(false, false);
     m_taskProblems = {p};
     refresh();
-    if (!m_part) tell(p);
-    else showProblem(p);
+    if (!m_part)
+      tell(p);
+    else
+      showProblem(p);
     emit taskFailed(p);
   });
   connect(m_worker, &MeshWorker::stopped, this, [this] {
@@ -408,13 +467,22 @@ void MainWindow::refresh() {
       for (const auto& f : findings) known = known || (f.code == p.code && f.what == p.what);
       if (!known) findings.push_back(p);
     }
-  } else if (m_part) findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
+  } else if (m_part)
+    findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
   m_audit->setFindings(findings);
   m_runs->setRuns(m_allRuns, m_current, m_doc.brief());
   bool errors = false;
   for (const auto& p : m_briefProblems) errors = errors || p.severity == Severity::Error;
-  m_runs->setReady(m_part && !errors && !m_worker->busy(), !m_part ? tr("no part yet") : errors ? tr("a card needs mending first") : m_meshing ? tr("<b>Meshing</b>") : tr("<b>Ready</b> · %1 %2 everywhere").arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3))).arg(QString::fromStdString(m_part->unit)));
-  QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString()) : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
+  m_runs->setReady(m_part && !errors && !m_worker->busy(),
+                   !m_part  ? tr("no part yet")
+                   : errors ? tr("a card needs mending first")
+                   : m_meshing
+                       ? tr("<b>Meshing</b>")
+                       : tr("<b>Ready</b> · %1 %2 everywhere")
+                             .arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3)))
+                             .arg(QString::fromStdString(m_part->unit)));
+  QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString())
+                                            : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
   m_statusText->setText(name + (m_doc.modified() ? tr(" · changed") : ""));
   setWindowTitle(name.isEmpty() ? "Tesselite" : name + " – Tesselite");
   m_undo->setEnabled(m_doc.canUndo());
@@ -423,8 +491,13 @@ void MainWindow::refresh() {
   m_redo->setText(m_doc.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(m_doc.redoText())) : tr("Redo"));
   if (m_view) {
     static const char* lenses[] = {"part", "groups", "size", "quality", "regions"};
-    QString what = run && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1) : m_part ? tr("part") : tr("nothing open");
-    m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)").arg(lenses[static_cast<int>(m_view->lens())]).arg(what).arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
+    QString what = run && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1)
+                   : m_part                   ? tr("part")
+                                              : tr("nothing open");
+    m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)")
+                        .arg(lenses[static_cast<int>(m_view->lens())])
+                        .arg(what)
+                        .arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
     placeFloating();
   }
 }
@@ -436,7 +509,9 @@ void MainWindow::setLens(int i) {
 }
 
 std::shared_ptr<const RunResult> MainWindow::currentRun() const {
-  return m_current >= 0 && m_current < static_cast<int>(m_allRuns.size()) ? m_allRuns[static_cast<std::size_t>(m_current)] : nullptr;
+  return m_current >= 0 && m_current < static_cast<int>(m_allRuns.size())
+             ? m_allRuns[static_cast<std::size_t>(m_current)]
+             : nullptr;
 }
 
 void MainWindow::showRun(int index) {
@@ -451,7 +526,8 @@ void MainWindow::selectionChanged() {
   if (!m_view) return;
   auto n = m_view->selection().size();
   m_selectionBar->setVisible(n > 0);
-  QString kind = m_view->pickDim() == Dim::Body ? (n == 1 ? tr("body") : tr("bodies")) : QString(dimName(m_view->pickDim())) + (n == 1 ? "" : "s");
+  QString kind = m_view->pickDim() == Dim::Body ? (n == 1 ? tr("body") : tr("bodies"))
+                                                : QString(dimName(m_view->pickDim())) + (n == 1 ? "" : "s");
   m_selectionText->setText(QString("%1 %2 ·").arg(n).arg(kind));
   placeFloating();
 }
@@ -469,12 +545,14 @@ void MainWindow::groupFromSelection(const QString& name) {
   if (!m_view || !m_part || m_view->selection().empty()) return;
   std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
   Rule r = describeSelection(*m_part, m_view->pickDim(), e, name.toStdString());
-  edit([&](Brief& b) {
-    // Groups stand before the sizes that use them.
-    auto at = b.rules.begin();
-    while (at != b.rules.end() && at->kind == "group") ++at;
-    b.rules.insert(at, r);
-  }, tr("group"));
+  edit(
+      [&](Brief& b) {
+        // Groups stand before the sizes that use them.
+        auto at = b.rules.begin();
+        while (at != b.rules.end() && at->kind == "group") ++at;
+        b.rules.insert(at, r);
+      },
+      tr("group"));
 }
 
 void MainWindow::sizeFromSelection() {
@@ -490,15 +568,18 @@ void MainWindow::sizeFromSelection() {
       groupFromSelection(QString::fromStdString(on));
     }
   }
-  edit([&](Brief& b) {
-    Rule r;
-    r.kind = "size";
-    r.values["on"] = on;
-    r.values["length"] = formatNumber(0.5 * overallTarget(b, *m_part), 3) + " " + m_part->unit;
-    b.rules.push_back(r);
-  }, tr("size"));
+  edit(
+      [&](Brief& b) {
+        Rule r;
+        r.kind = "size";
+        r.values["on"] = on;
+        r.values["length"] = formatNumber(0.5 * overallTarget(b, *m_part), 3) + " " + m_part->unit;
+        b.rules.push_back(r);
+      },
+      tr("size"));
   int at = static_cast<int>(m_doc.brief().rules.size()) - 1;
-  QMetaObject::invokeMethod(this, [this, at] { m_briefPanel->editChip(at, "length"); }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      this, [this, at] { m_briefPanel->editChip(at, "length"); }, Qt::QueuedConnection);
 }
 
 void MainWindow::showProblem(const Problem& p) {
@@ -521,7 +602,8 @@ void MainWindow::stopMesh() { m_worker->stop(); }
 void MainWindow::loadPartOfBrief() {
   LoadOptions o;
   o.unit = m_doc.brief().unit;
-  if (!m_doc.brief().facetAngle.empty()) o.facetAngleDeg = std::clamp(std::atof(m_doc.brief().facetAngle.c_str()), 1.0, 179.0);
+  if (!m_doc.brief().facetAngle.empty())
+    o.facetAngleDeg = std::clamp(std::atof(m_doc.brief().facetAngle.c_str()), 1.0, 179.0);
   m_part.reset();
   m_groups.clear();
   m_briefProblems.clear();
@@ -541,7 +623,8 @@ void MainWindow::open(const QString& path) {
     auto b = loadBrief(path.toStdString());
     if (!b) return tell(b.problem());
     m_doc.reset(*b);
-  } else m_doc.reset(defaultBrief(QFileInfo(path).absoluteFilePath().toStdString()));
+  } else
+    m_doc.reset(defaultBrief(QFileInfo(path).absoluteFilePath().toStdString()));
   loadPartOfBrief();
 }
 
@@ -603,7 +686,8 @@ void MainWindow::askExport() {
     if (r.kind == "hand_over" && !r.off) rules.push_back(r);
   QStringList done;
   if (rules.empty()) {
-    QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(), tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
+    QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
+                                             tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
     if (p.isEmpty()) return;
     if (auto bad = exportTo(p.toStdString(), "")) return tell(*bad);
     done << p;
@@ -613,24 +697,35 @@ void MainWindow::askExport() {
     done << QString::fromStdString(run->brief.resolve(r.get("path")));
   }
   Vec3 s = m_part->box.size();
-  QMessageBox::information(this, tr("Hand over"), tr("Written and read back:\n%1\n\n%L2 elements, %3 × %4 × %5 %6").arg(done.join("\n")).arg(run->mesh.cells.size()).arg(s.x(), 0, 'g', 4).arg(s.y(), 0, 'g', 4).arg(s.z(), 0, 'g', 4).arg(QString::fromStdString(run->mesh.unit)));
+  QMessageBox::information(this, tr("Hand over"),
+                           tr("Written and read back:\n%1\n\n%L2 elements, %3 × %4 × %5 %6")
+                               .arg(done.join("\n"))
+                               .arg(run->mesh.cells.size())
+                               .arg(s.x(), 0, 'g', 4)
+                               .arg(s.y(), 0, 'g', 4)
+                               .arg(s.z(), 0, 'g', 4)
+                               .arg(QString::fromStdString(run->mesh.unit)));
 }
 
 void MainWindow::askOpen() {
   if (!mayDiscard()) return;
-  QString p = QFileDialog::getOpenFileName(this, tr("Open part or brief"), QString(), tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
+  QString p = QFileDialog::getOpenFileName(
+      this, tr("Open part or brief"), QString(),
+      tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
   if (!p.isEmpty()) open(p);
 }
 
 void MainWindow::tell(const Problem& p) {
   QMessageBox box(QMessageBox::Warning, "Tesselite", QString::fromStdString(p.what), QMessageBox::Ok, this);
-  box.setInformativeText(QString::fromStdString((p.where.empty() ? "" : p.where + "\n") + (p.why.empty() ? "" : p.why + "\n") + p.todo));
+  box.setInformativeText(
+      QString::fromStdString((p.where.empty() ? "" : p.where + "\n") + (p.why.empty() ? "" : p.why + "\n") + p.todo));
   box.exec();
 }
 
 bool MainWindow::mayDiscard() {
   if (!m_doc.modified()) return true;
-  auto a = QMessageBox::question(this, "Tesselite", tr("The brief has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  auto a = QMessageBox::question(this, "Tesselite", tr("The brief has changes that are not saved."),
+                                 QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   return a == QMessageBox::Discard || (a == QMessageBox::Save && save());
 }
 

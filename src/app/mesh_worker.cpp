@@ -33,7 +33,8 @@ template <class F> void MeshWorker::start(F&& work) {
   };
   auto begin = std::chrono::steady_clock::now();
   progress->onProgress = [this, post, last, begin](const std::string& stage, double share) {
-    qint64 now = std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now() - begin).count();
+    qint64 now =
+        std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now() - begin).count();
     qint64 before = last->load();
     if (now - before < 60 && before != 0) return; // the window needs no more than 16 a second
     last->store(now);

@@ -70,7 +70,8 @@ void RunsBar::setBusy(bool busy, bool canStop) {
 void RunsBar::setProgress(const QString& stage, double share, double seconds) {
   m_progress->setValue(static_cast<int>(1000 * share));
   QString rest;
-  if (seconds > 2 && share > 0.1) rest = tr(" · about %1 s left").arg(static_cast<int>(seconds / share - seconds + 0.5));
+  if (seconds > 2 && share > 0.1)
+    rest = tr(" · about %1 s left").arg(static_cast<int>(seconds / share - seconds + 0.5));
   m_stage->setText(tr("%1 · %2 s%3").arg(stage).arg(seconds, 0, 'f', 1).arg(rest));
 }
 

@@ -23,7 +23,8 @@ public:
   vtkIdType point(const Vec3& p) { return m_points->InsertNextPoint(p.data()); }
   void polygon(const std::vector<vtkIdType>& v, const QColor& c) {
     m_polys->InsertNextCell(static_cast<vtkIdType>(v.size()), v.data());
-    unsigned char rgb[3] = {static_cast<unsigned char>(c.red()), static_cast<unsigned char>(c.green()), static_cast<unsigned char>(c.blue())};
+    unsigned char rgb[3] = {static_cast<unsigned char>(c.red()), static_cast<unsigned char>(c.green()),
+                            static_cast<unsigned char>(c.blue())};
     m_colors->InsertNextTypedTuple(rgb);
   }
   void line(vtkIdType a, vtkIdType b) {
@@ -97,7 +98,8 @@ PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, co
     int f = t.triangleFace[i];
     if (!shown(f)) continue;
     const auto& q = t.triangles[i];
-    Vec3 n = (t.points[static_cast<std::size_t>(q[1])] - t.points[static_cast<std::size_t>(q[0])]).cross(t.points[static_cast<std::size_t>(q[2])] - t.points[static_cast<std::size_t>(q[0])]);
+    Vec3 n = (t.points[static_cast<std::size_t>(q[1])] - t.points[static_cast<std::size_t>(q[0])])
+                 .cross(t.points[static_cast<std::size_t>(q[2])] - t.points[static_cast<std::size_t>(q[0])]);
     std::vector<vtkIdType> ids;
     for (int v : q) {
       auto [it, fresh] = at.emplace(std::pair(f, v), std::pair(vtkIdType(0), Vec3(0, 0, 0)));
@@ -133,7 +135,8 @@ PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
   return b.result();
 }
 
-PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown, const std::function<QColor(std::size_t)>& color) {
+PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown,
+                     const std::function<QColor(std::size_t)>& color) {
   Builder b;
   PointMap at(b, m.nodes);
   std::vector<vtkIdType> ids;
@@ -144,7 +147,9 @@ PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& show
     if (m.faces.type[f] == ElementType::Tri6) { // four flat pieces follow the curve
       auto n = m.faces.of(f);
       for (auto [x, y, z] : {std::array{0, 3, 5}, std::array{3, 1, 4}, std::array{5, 4, 2}, std::array{3, 4, 5}})
-        b.polygon({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]), at(n[static_cast<std::size_t>(z)])}, c);
+        b.polygon({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]),
+                   at(n[static_cast<std::size_t>(z)])},
+                  c);
       continue;
     }
     for (auto n : ringOf(m, f)) ids.push_back(at(n));
@@ -168,7 +173,8 @@ PolyData meshEdges(const Mesh& m, const std::function<bool(std::size_t)>& shown)
   return b.result();
 }
 
-PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color) {
+PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells,
+                   const std::function<QColor(std::size_t)>& color) {
   Builder b;
   PointMap at(b, m.nodes);
   // A face between two chosen cells is hidden from view; it is left out.
@@ -177,12 +183,14 @@ PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells, const 
     std::array<std::int32_t, 4> k{-1, -1, -1, -1};
     const auto& t = topology(m.cells.type[c]);
     for (std::size_t i = 0; i < 4; ++i)
-      if (t.face[static_cast<std::size_t>(f)][i] >= 0) k[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
+      if (t.face[static_cast<std::size_t>(f)][i] >= 0)
+        k[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
     std::sort(k.begin(), k.end());
     return k;
   };
   for (auto c : cells)
-    for (int f = 0; f < topology(m.cells.type[static_cast<std::size_t>(c)]).faces; ++f) ++uses[keyOf(static_cast<std::size_t>(c), f)];
+    for (int f = 0; f < topology(m.cells.type[static_cast<std::size_t>(c)]).faces; ++f)
+      ++uses[keyOf(static_cast<std::size_t>(c), f)];
   std::vector<vtkIdType> ids;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
@@ -206,7 +214,8 @@ PolyData cellEdges(const Mesh& m, const std::vector<std::int32_t>& cells) {
     auto c = static_cast<std::size_t>(cell);
     const auto& t = topology(m.cells.type[c]);
     for (int e = 0; e < t.edges; ++e) {
-      std::int32_t p = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])], q = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
+      std::int32_t p = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
+                   q = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
       if (seen.insert(pairKey(p, q)).second) b.line(at(p), at(q));
     }
   }
@@ -230,7 +239,8 @@ std::vector<std::int32_t> crossedCells(const Mesh& m, const Plane& plane) {
   return r;
 }
 
-PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color) {
+PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::int32_t>& cells,
+                     const std::function<QColor(std::size_t)>& color) {
   Builder b;
   Vec3 u = plane.normal.unitOrthogonal(), v = plane.normal.cross(u);
   for (auto cell : cells) {
@@ -239,7 +249,10 @@ PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::i
     std::vector<Vec3> hits;
     Vec3 mid(0, 0, 0);
     for (int e = 0; e < t.edges; ++e) {
-      const Vec3 &p = m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])], &q = m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])];
+      const Vec3 &p = m.nodes[static_cast<std::size_t>(
+                     m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])],
+                 &q = m.nodes[static_cast<std::size_t>(
+                     m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])];
       double a = (p - plane.origin).dot(plane.normal), d = (q - plane.origin).dot(plane.normal);
       if ((a > 0) == (d > 0)) continue;
       hits.push_back(p + (q - p) * (a / (a - d)));
@@ -248,7 +261,9 @@ PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::i
     if (hits.size() < 3) continue;
     mid /= static_cast<double>(hits.size());
     // The cell is convex: its cut is the hull of the hits, ordered by angle.
-    std::sort(hits.begin(), hits.end(), [&](const Vec3& x, const Vec3& y) { return std::atan2((x - mid).dot(v), (x - mid).dot(u)) < std::atan2((y - mid).dot(v), (y - mid).dot(u)); });
+    std::sort(hits.begin(), hits.end(), [&](const Vec3& x, const Vec3& y) {
+      return std::atan2((x - mid).dot(v), (x - mid).dot(u)) < std::atan2((y - mid).dot(v), (y - mid).dot(u));
+    });
     std::vector<vtkIdType> ids;
     for (const auto& h : hits) ids.push_back(b.point(h));
     b.polygon(ids, color(c));

@@ -18,16 +18,20 @@ struct Plane {
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
 /// Boundary faces of the mesh; `color` by boundary face.
-PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown, const std::function<QColor(std::size_t)>& color);
+PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown,
+                     const std::function<QColor(std::size_t)>& color);
 /// Each edge of the shown boundary faces once.
 PolyData meshEdges(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
 /// Whole cells: all their outer faces against the rest, coloured per cell, plus their edges.
-PolyData cellFaces(const Mesh& mesh, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color);
+PolyData cellFaces(const Mesh& mesh, const std::vector<std::int32_t>& cells,
+                   const std::function<QColor(std::size_t)>& color);
 PolyData cellEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells);
-/// Cells that the plane crosses: corners strictly on both sides, or touching from one side with a face in the plane not counted.
+/// Cells that the plane crosses: corners strictly on both sides, or touching from one side with a face in the plane not
+/// counted.
 std::vector<std::int32_t> crossedCells(const Mesh& mesh, const Plane& plane);
 /// The cut through the cells: one polygon per crossed cell, coloured per cell; lines are its outlines.
-PolyData cutPolygons(const Mesh& mesh, const Plane& plane, const std::vector<std::int32_t>& cells, const std::function<QColor(std::size_t)>& color);
+PolyData cutPolygons(const Mesh& mesh, const Plane& plane, const std::vector<std::int32_t>& cells,
+                     const std::function<QColor(std::size_t)>& color);
 PolyData polygonOutlines(const PolyData& polygons);
 
 } // namespace tess

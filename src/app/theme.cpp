@@ -4,14 +4,17 @@
 namespace tess::theme {
 
 QColor group(int i) {
-  static const char* c[] = {"#8A6084", "#B27A3C", "#5B8A8A", "#8A8A5B", "#66709A", "#A3574F", "#5F8F5F", "#9A7A4F", "#4F7FA3", "#A3708A", "#6F6F6F", "#7F9A4F"};
+  static const char* c[] = {"#8A6084", "#B27A3C", "#5B8A8A", "#8A8A5B", "#66709A", "#A3574F",
+                            "#5F8F5F", "#9A7A4F", "#4F7FA3", "#A3708A", "#6F6F6F", "#7F9A4F"};
   return QColor(c[((i % 12) + 12) % 12]);
 }
 
 QColor quality(double b) {
   b = std::clamp(b, 0.0, 1.0);
   auto mix = [](const QColor& p, const QColor& q, double t) {
-    return QColor::fromRgbF(static_cast<float>(p.redF() + t * (q.redF() - p.redF())), static_cast<float>(p.greenF() + t * (q.greenF() - p.greenF())), static_cast<float>(p.blueF() + t * (q.blueF() - p.blueF())));
+    return QColor::fromRgbF(static_cast<float>(p.redF() + t * (q.redF() - p.redF())),
+                            static_cast<float>(p.greenF() + t * (q.greenF() - p.greenF())),
+                            static_cast<float>(p.blueF() + t * (q.blueF() - p.blueF())));
   };
   return b < 0.5 ? mix(good, sand, 2 * b) : mix(sand, failing, 2 * b - 1);
 }

@@ -34,7 +34,10 @@ struct Viewport::Impl {
     vtkNew<vtkActor> actor;
   };
   Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges;
-  std::array<Layer*, 11> all() { return {&part, &partEdges, &mesh, &meshEdges, &selected, &selectedEdges, &hover, &cells, &cellEdges, &cut, &cutEdges}; }
+  std::array<Layer*, 11> all() {
+    return {&part,  &partEdges, &mesh,      &meshEdges, &selected, &selectedEdges,
+            &hover, &cells,     &cellEdges, &cut,       &cutEdges};
+  }
   void put(Layer& l, const PolyData& d) {
     l.mapper->SetInputData(d);
     l.actor->SetVisibility(d && d->GetNumberOfCells() > 0);
@@ -55,7 +58,9 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   lights->SetKeyLightIntensity(0.92);
   lights->SetKeyToFillRatio(2.2);
   lights->AddLightsToRenderer(d->renderer);
-  auto tint = [](Impl::Layer& l, const QColor& c) { l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF()); };
+  auto tint = [](Impl::Layer& l, const QColor& c) {
+    l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
+  };
   for (auto* l : d->all()) {
     l->actor->SetMapper(l->mapper);
     l->actor->SetVisibility(false);
@@ -173,7 +178,8 @@ void Viewport::setGroups(const std::vector<ResolvedGroup>& groups) {
   for (std::size_t g = 0; g < groups.size(); ++g)
     if (groups[g].dim == Dim::Face)
       for (int f : groups[g].entities)
-        if (m_groupOfFace[static_cast<std::size_t>(f)] < 0) m_groupOfFace[static_cast<std::size_t>(f)] = static_cast<int>(g);
+        if (m_groupOfFace[static_cast<std::size_t>(f)] < 0)
+          m_groupOfFace[static_cast<std::size_t>(f)] = static_cast<int>(g);
   rebuildPart();
   rebuildMesh();
 }
@@ -224,8 +230,12 @@ std::set<int> facesOfSelection(const Part& part, Dim dim, const std::set<int>& s
   std::set<int> r;
   for (int e : selection) {
     if (dim == Dim::Face) r.insert(e);
-    if (dim == Dim::Body) r.insert(part.bodies[static_cast<std::size_t>(e)].faces.begin(), part.bodies[static_cast<std::size_t>(e)].faces.end());
-    if (dim == Dim::Edge) r.insert(part.edges[static_cast<std::size_t>(e)].faces.begin(), part.edges[static_cast<std::size_t>(e)].faces.end());
+    if (dim == Dim::Body)
+      r.insert(part.bodies[static_cast<std::size_t>(e)].faces.begin(),
+               part.bodies[static_cast<std::size_t>(e)].faces.end());
+    if (dim == Dim::Edge)
+      r.insert(part.edges[static_cast<std::size_t>(e)].faces.begin(),
+               part.edges[static_cast<std::size_t>(e)].faces.end());
   }
   return r;
 }
@@ -259,16 +269,19 @@ bool Viewport::drawsMesh() const { return m_run && m_meshShown; }
 
 QColor Viewport::faceColor(int f) const {
   auto i = static_cast<std::size_t>(f);
-  if (m_lens == Lens::Groups) return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i]) : QColor("#D8D4CA");
+  if (m_lens == Lens::Groups)
+    return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i]) : QColor("#D8D4CA");
   if (m_lens == Lens::Regions) {
     int b = std::max(0, m_part->faces[i].bodies[0]);
     return theme::group(b + 2);
   }
   if (m_lens == Lens::Size && m_field) {
     // light to dark in one hue: small sizes dark
-    double lo = m_field->smallest(), hi = m_field->overall(), h = m_field->at(typicalPoint(*m_part, Dim::Face, f), m_part->faces[i].bodies[0]);
+    double lo = m_field->smallest(), hi = m_field->overall(),
+           h = m_field->at(typicalPoint(*m_part, Dim::Face, f), m_part->faces[i].bodies[0]);
     double t = hi > lo ? std::log(std::max(h, lo) / lo) / std::log(hi / lo) : 1;
-    return QColor::fromRgbF(static_cast<float>(0.36 + 0.52 * t), static_cast<float>(0.22 + 0.62 * t), static_cast<float>(0.34 + 0.50 * t));
+    return QColor::fromRgbF(static_cast<float>(0.36 + 0.52 * t), static_cast<float>(0.22 + 0.62 * t),
+                            static_cast<float>(0.34 + 0.50 * t));
   }
   if (m_part->faces[i].color) {
     // CAD colours are muted towards the part's grey, so that selection stays legible.
@@ -331,7 +344,8 @@ void Viewport::rebuildMesh() {
     std::vector<std::array<std::int32_t, 2>> inCell;
     if (m_lens == Lens::Quality) inCell = facesInCells(m);
     auto color = [&](std::size_t f) {
-      if (m_lens == Lens::Quality) return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : QColor("#C9C4B8");
+      if (m_lens == Lens::Quality)
+        return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : QColor("#C9C4B8");
       return m.faceLink[f] >= 0 && m_part ? faceColor(m.faceLink[f]) : QColor("#C9C4B8");
     };
     d->put(d->mesh, meshSurface(m, shown, color));
@@ -355,14 +369,17 @@ void Viewport::rebuildHighlight() {
     auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
     QColor c = theme::accent;
     if (m_pickDim == Dim::Face || m_pickDim == Dim::Body) {
-      d->put(d->selected, partSurface(*m_part, [&](int f) { return chosen.count(f) > 0; }, [&](int) { return c; }));
+      d->put(d->selected, partSurface(
+                              *m_part, [&](int f) { return chosen.count(f) > 0; }, [&](int) { return c; }));
       d->put(d->selectedEdges, partEdges(*m_part, [&](int e) {
                for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                  if (chosen.count(f)) return true;
                return false;
              }));
       std::set<int> h = m_hover >= 0 ? facesOfSelection(*m_part, m_pickDim, {m_hover}) : std::set<int>();
-      if (!h.empty()) d->put(d->hover, partSurface(*m_part, [&](int f) { return h.count(f) > 0; }, [&](int) { return c; }));
+      if (!h.empty())
+        d->put(d->hover, partSurface(
+                             *m_part, [&](int f) { return h.count(f) > 0; }, [&](int) { return c; }));
     } else {
       auto on = [&](int e) { return m_selection.count(e) > 0 || e == m_hover; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
@@ -391,13 +408,15 @@ void Viewport::rebuildSection() {
     d->clip->SetOrigin(p.origin.data());
     Vec3 keep = -p.normal;
     d->clip->SetNormal(keep.data());
-    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover}) l->mapper->AddClippingPlane(d->clip);
+    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover})
+      l->mapper->AddClippingPlane(d->clip);
     if (drawsMesh()) {
       const Mesh& m = m_run->mesh;
       auto cells = crossedCells(m, p);
       if (m_brush) { // only what is chosen
         std::set<std::int32_t> in(m_brushed.begin(), m_brushed.end());
-        cells.erase(std::remove_if(cells.begin(), cells.end(), [&](std::int32_t c) { return !in.count(c); }), cells.end());
+        cells.erase(std::remove_if(cells.begin(), cells.end(), [&](std::int32_t c) { return !in.count(c); }),
+                    cells.end());
       }
       m_sectionCells = cells.size();
       auto color = [&](std::size_t c) { return cellColor(c); };
@@ -519,7 +538,8 @@ int Viewport::pick(const QPointF& at) const {
   int tri = m_tree.minimum(best, enter, [&](int i) {
     if (m_hiddenFaces.count(t.triangleFace[static_cast<std::size_t>(i)])) return 1e300;
     const auto& q = t.triangles[static_cast<std::size_t>(i)];
-    const Vec3 &a = t.points[static_cast<std::size_t>(q[0])], &b = t.points[static_cast<std::size_t>(q[1])], &c = t.points[static_cast<std::size_t>(q[2])];
+    const Vec3 &a = t.points[static_cast<std::size_t>(q[0])], &b = t.points[static_cast<std::size_t>(q[1])],
+               &c = t.points[static_cast<std::size_t>(q[2])];
     Vec3 e1 = b - a, e2 = c - a, h = dir.cross(e2);
     double det = e1.dot(h);
     if (std::abs(det) < 1e-300) return 1e300;
@@ -540,7 +560,8 @@ int Viewport::pick(const QPointF& at) const {
     for (int e = 0; e < m_part->count(Dim::Edge); ++e) {
       const auto& chain = t.edgeChain[static_cast<std::size_t>(e)];
       for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
-        const Vec3 &a = t.points[static_cast<std::size_t>(chain[i])], &b = t.points[static_cast<std::size_t>(chain[i + 1])];
+        const Vec3 &a = t.points[static_cast<std::size_t>(chain[i])],
+                   &b = t.points[static_cast<std::size_t>(chain[i + 1])];
         QPointF p = project(a), q = project(b);
         Vec3 s(at.x(), at.y(), 0), x(p.x(), p.y(), 0), y(q.x(), q.y(), 0);
         double w = closestOnSegment(s, x, y), dist = (s - (x + w * (y - x))).norm();
@@ -589,13 +610,17 @@ void Viewport::mousePressEvent(QMouseEvent* e) {
 void Viewport::mouseMoveEvent(QMouseEvent* e) {
   QPointF delta = e->position() - m_last;
   if (e->buttons() && (e->position() - m_pressed).manhattanLength() > 4) m_dragging = true;
-  if (m_dragging && (e->buttons() & Qt::RightButton)) turn(delta);
-  else if (m_dragging && (e->buttons() & Qt::MiddleButton)) pan(delta);
+  if (m_dragging && (e->buttons() & Qt::RightButton))
+    turn(delta);
+  else if (m_dragging && (e->buttons() & Qt::MiddleButton))
+    pan(delta);
   else if (m_dragging && (e->buttons() & Qt::LeftButton) && m_section) { // with a section on, a drag moves the plane
     Plane p = sectionPlane();
     QPointF a = project(p.origin), b = project(p.origin + 0.1 * m_part->diagonal() * p.normal), dir = b - a;
     double l2 = dir.x() * dir.x() + dir.y() * dir.y();
-    if (l2 > 1) moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() / std::max(1e-300, m_part->box.size()[m_axis]));
+    if (l2 > 1)
+      moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /
+                  std::max(1e-300, m_part->box.size()[m_axis]));
   } else if (!e->buttons()) {
     int h = pick(e->position());
     if (h != m_hover) {
@@ -614,8 +639,10 @@ void Viewport::mouseReleaseEvent(QMouseEvent* e) {
   bool extend = e->modifiers() & Qt::ControlModifier;
   if (!extend) m_selection.clear();
   if (hit >= 0) {
-    if (m_selection.count(hit)) m_selection.erase(hit);
-    else m_selection.insert(hit);
+    if (m_selection.count(hit))
+      m_selection.erase(hit);
+    else
+      m_selection.insert(hit);
   }
   rebuildHighlight();
   emit selectionChanged();

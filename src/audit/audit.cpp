@@ -8,23 +8,31 @@ const std::vector<LimitSet>& limitSets() {
     const char* practice = "figure heard in practice";
     const char* house = "our own floor: below it linear solvers lose accuracy visibly";
     std::vector<LimitSet> s;
-    s.push_back({"general", "any purpose",
-                 {{Metric::MinDihedral, true, 8, house}, {Metric::ScaledJacobian, true, 0.05, house}, {Metric::HeightRatio, true, 0.05, house}},
-                 {}, ""});
-    s.push_back({"strength", "strength",
+    s.push_back({"general",
+                 "any purpose",
+                 {{Metric::MinDihedral, true, 8, house},
+                  {Metric::ScaledJacobian, true, 0.05, house},
+                  {Metric::HeightRatio, true, 0.05, house}},
+                 {},
+                 ""});
+    s.push_back({"strength",
+                 "strength",
                  {{Metric::Skewness, false, 0.85, practice},
                   {Metric::MinDihedral, true, 8, house},
                   {Metric::ScaledJacobian, true, 0.1, house},
                   {Metric::AspectRatio, false, 10, practice},
                   {Metric::HeightRatio, true, 0.1, "0.5 strict, 0.1 workable in practice"},
                   {Metric::SizeChange, false, 3, practice}},
-                 {ElementType::Tet4}, "linear tetrahedra are too stiff in bending; use order 2"});
-    s.push_back({"flow", "flow",
+                 {ElementType::Tet4},
+                 "linear tetrahedra are too stiff in bending; use order 2"});
+    s.push_back({"flow",
+                 "flow",
                  {{Metric::Skewness, false, 0.9, "0.9 in a flow volume, 0.85 accepted, in practice"},
                   {Metric::MinDihedral, true, 5, house},
                   {Metric::HeightRatio, true, 0.05, practice},
                   {Metric::SizeChange, false, 2.5, practice}},
-                 {ElementType::Tet10}, "finite-volume solvers read linear cells only"});
+                 {ElementType::Tet10},
+                 "finite-volume solvers read linear cells only"});
     return s;
   }();
   return sets;
@@ -65,7 +73,8 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
     for (int f = 0; f < t.faces; ++f) {
       std::array<std::int32_t, 4> v{-1, -1, -1, -1};
       for (std::size_t i = 0; i < 4; ++i)
-        if (t.face[static_cast<std::size_t>(f)][i] >= 0) v[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
+        if (t.face[static_cast<std::size_t>(f)][i] >= 0)
+          v[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
       std::sort(v.begin(), v.end());
       sides.push_back({v, static_cast<std::int32_t>(c), f});
     }
@@ -82,7 +91,9 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
       const auto& f = t.face[static_cast<std::size_t>(sides[i].face)];
       int k = f[3] < 0 ? 3 : 4;
       for (int e = 0; e < k; ++e) {
-        std::uint64_t a = static_cast<std::uint64_t>(q[static_cast<std::size_t>(f[static_cast<std::size_t>(e)])]), b = static_cast<std::uint64_t>(q[static_cast<std::size_t>(f[static_cast<std::size_t>((e + 1) % k)])]);
+        std::uint64_t a = static_cast<std::uint64_t>(q[static_cast<std::size_t>(f[static_cast<std::size_t>(e)])]),
+                      b = static_cast<std::uint64_t>(
+                          q[static_cast<std::size_t>(f[static_cast<std::size_t>((e + 1) % k)])]);
         edges.push_back({std::min(a, b) << 32 | std::max(a, b), a < b ? 1 : -1});
       }
     }
@@ -93,8 +104,10 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
     std::size_t j = i;
     int sum = 0;
     for (; j < edges.size() && edges[j].first == edges[i].first; ++j) sum += edges[j].second;
-    if (sum != 0 || j - i == 1) ++s.openEdges;
-    else if (j - i > 2) ++s.crowdedEdges;
+    if (sum != 0 || j - i == 1)
+      ++s.openEdges;
+    else if (j - i > 2)
+      ++s.crowdedEdges;
     i = j;
   }
   std::vector<std::array<std::int32_t, 8>> cells;
@@ -132,17 +145,21 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   for (auto f : a.failing) a.failingCells += f;
   a.notAllowedCells = 0;
   for (auto t : m.cells.type)
-    if (std::find(limits.notAllowed.begin(), limits.notAllowed.end(), t) != limits.notAllowed.end()) ++a.notAllowedCells;
+    if (std::find(limits.notAllowed.begin(), limits.notAllowed.end(), t) != limits.notAllowed.end())
+      ++a.notAllowedCells;
   const Soundness& s = a.soundness;
   a.pass = a.failingCells == 0 && a.notAllowedCells == 0 && s.sound();
   int order = m.cells.size() ? topology(m.cells.type[0]).order : 1;
   std::string what = limits.purpose == "any purpose" ? "any purpose" : limits.purpose;
-  if (a.pass) a.sentence = "Good for " + what + ", order " + std::to_string(order) + ".";
+  if (a.pass)
+    a.sentence = "Good for " + what + ", order " + std::to_string(order) + ".";
   else if (!s.sound())
-    a.sentence = s.inverted ? std::to_string(s.inverted) + " elements are inverted or have no volume." : "The mesh is not sound.";
+    a.sentence = s.inverted ? std::to_string(s.inverted) + " elements are inverted or have no volume."
+                            : "The mesh is not sound.";
   else if (a.notAllowedCells)
     a.sentence = "Not for " + what + " as it is: " + limits.notAllowedWhy + ".";
-  else a.sentence = "Outside the limits for " + what + ", order " + std::to_string(order) + ".";
+  else
+    a.sentence = "Outside the limits for " + what + ", order " + std::to_string(order) + ".";
 }
 
 Audit auditMesh(const Mesh& m, const LimitSet& limits) {

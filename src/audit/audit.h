@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Judges any mesh, ours or imported: limits with a verdict, and soundness. Limit sets carry the source of their figures.
+// Judges any mesh, ours or imported: limits with a verdict, and soundness. Limit sets carry the source of their
+// figures.
 #pragma once
 #include "audit/metrics.h"
 #include "base/problem.h"
@@ -8,7 +9,7 @@ namespace tess {
 
 struct Limit {
   Metric metric;
-  bool atLeast;  ///< true: value must be >= bound, false: <= bound
+  bool atLeast; ///< true: value must be >= bound, false: <= bound
   double bound;
   const char* source;
 };
@@ -28,19 +29,22 @@ struct LimitResult {
   double worst = 0;
 };
 struct Soundness {
-  std::size_t inverted = 0, openEdges = 0, crowdedEdges = 0, duplicateNodes = 0, duplicateCells = 0, unusedNodes = 0, nonConforming = 0;
-  bool sound() const { return !inverted && !openEdges && !duplicateCells && !unusedNodes && !nonConforming && !duplicateNodes; }
+  std::size_t inverted = 0, openEdges = 0, crowdedEdges = 0, duplicateNodes = 0, duplicateCells = 0, unusedNodes = 0,
+              nonConforming = 0;
+  bool sound() const {
+    return !inverted && !openEdges && !duplicateCells && !unusedNodes && !nonConforming && !duplicateNodes;
+  }
 };
 struct Audit {
   std::array<MetricValues, kMetrics> metrics;
   LimitSet limits;
   std::vector<LimitResult> results;
-  std::size_t failingCells = 0;         ///< cells that fail at least one limit
-  std::vector<std::uint8_t> failing;    ///< per cell
+  std::size_t failingCells = 0;      ///< cells that fail at least one limit
+  std::vector<std::uint8_t> failing; ///< per cell
   std::size_t notAllowedCells = 0;
   Soundness soundness;
   bool pass = false;
-  std::string sentence;                 ///< the verdict in words
+  std::string sentence; ///< the verdict in words
 };
 
 /// Runs everything. Cost O(cells log cells). Deterministic for any number of threads.

@@ -8,15 +8,27 @@ namespace tess {
 namespace {
 
 constexpr MetricInfo kInfo[kMetrics] = {
-    {"skewness", "Skewness", "", "largest of (a_max - a_e)/(180 - a_e) and (a_e - a_min)/a_e over the corner angles a of all faces; a_e = 60 or 90 degrees", "0 best, 1 degenerate", false},
-    {"aspect_ratio", "Aspect ratio", "", "tetrahedra: longest edge / (2 sqrt(6) x inscribed radius); others: longest / shortest edge", "1 best, unbounded", false},
-    {"scaled_jacobian", "Scaled Jacobian", "", "smallest corner Jacobian over the product of its edge lengths, scaled so that the regular element has 1", "1 best, below 0 inverted", true},
-    {"min_dihedral", "Min dihedral angle", "deg", "smallest angle between two faces", "70.5 for the regular tetrahedron, 90 for a cube", true},
-    {"max_dihedral", "Max dihedral angle", "deg", "largest angle between two faces", "70.5 for the regular tetrahedron, 90 for a cube", false},
-    {"height_ratio", "Height to base", "", "tetrahedra: smallest height / longest edge; others: smallest distance of opposite faces / longest edge", "0.82 for the regular tetrahedron, 0 flat", true},
+    {"skewness", "Skewness", "",
+     "largest of (a_max - a_e)/(180 - a_e) and (a_e - a_min)/a_e over the corner angles a of all faces; a_e = 60 or 90 "
+     "degrees",
+     "0 best, 1 degenerate", false},
+    {"aspect_ratio", "Aspect ratio", "",
+     "tetrahedra: longest edge / (2 sqrt(6) x inscribed radius); others: longest / shortest edge", "1 best, unbounded",
+     false},
+    {"scaled_jacobian", "Scaled Jacobian", "",
+     "smallest corner Jacobian over the product of its edge lengths, scaled so that the regular element has 1",
+     "1 best, below 0 inverted", true},
+    {"min_dihedral", "Min dihedral angle", "deg", "smallest angle between two faces",
+     "70.5 for the regular tetrahedron, 90 for a cube", true},
+    {"max_dihedral", "Max dihedral angle", "deg", "largest angle between two faces",
+     "70.5 for the regular tetrahedron, 90 for a cube", false},
+    {"height_ratio", "Height to base", "",
+     "tetrahedra: smallest height / longest edge; others: smallest distance of opposite faces / longest edge",
+     "0.82 for the regular tetrahedron, 0 flat", true},
     {"volume", "Volume", "L3", "volume of the element, curved where it is of order 2", "positive", true},
     {"edge_length", "Edge length", "L", "mean length of the element's edges", "as asked", false},
-    {"size_change", "Size change", "", "largest ratio of mean edge lengths between the element and a neighbour over a face", "1 best", false},
+    {"size_change", "Size change", "",
+     "largest ratio of mean edge lengths between the element and a neighbour over a face", "1 best", false},
 };
 
 double angleAt(const Vec3& p, const Vec3& q, const Vec3& r) {
@@ -38,7 +50,8 @@ double skewness(const CellView& c) {
     int k = q[3] < 0 ? 3 : 4;
     double equal = k == 3 ? kPi / 3 : kPi / 2;
     for (int i = 0; i < k; ++i) {
-      double a = angleAt(c.p(q[static_cast<std::size_t>(i)]), c.p(q[static_cast<std::size_t>((i + 1) % k)]), c.p(q[static_cast<std::size_t>((i + k - 1) % k)]));
+      double a = angleAt(c.p(q[static_cast<std::size_t>(i)]), c.p(q[static_cast<std::size_t>((i + 1) % k)]),
+                         c.p(q[static_cast<std::size_t>((i + k - 1) % k)]));
       worst = std::max({worst, (a - equal) / (kPi - equal), (equal - a) / equal});
     }
   }
@@ -84,12 +97,16 @@ double scaledJacobian(const CellView& c) {
   case ElementType::Tet10:
     return std::sqrt(2.0) * std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 3), corner(2, 0, 1, 3), corner(3, 0, 2, 1)});
   case ElementType::Hex8:
-    return std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 5), corner(2, 3, 1, 6), corner(3, 0, 2, 7), corner(4, 7, 5, 0), corner(5, 4, 6, 1), corner(6, 5, 7, 2), corner(7, 6, 4, 3)});
+    return std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 5), corner(2, 3, 1, 6), corner(3, 0, 2, 7), corner(4, 7, 5, 0),
+                     corner(5, 4, 6, 1), corner(6, 5, 7, 2), corner(7, 6, 4, 3)});
   case ElementType::Wedge6:
-    return 2 / std::sqrt(3.0) * std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 4), corner(2, 0, 1, 5), corner(3, 5, 4, 0), corner(4, 3, 5, 1), corner(5, 4, 3, 2)});
+    return 2 / std::sqrt(3.0) *
+           std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 4), corner(2, 0, 1, 5), corner(3, 5, 4, 0), corner(4, 3, 5, 1),
+                     corner(5, 4, 3, 2)});
   case ElementType::Pyramid5:
     return std::sqrt(2.0) * std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 4), corner(2, 3, 1, 4), corner(3, 0, 2, 4)});
-  default: return 0;
+  default:
+    return 0;
   }
 }
 
@@ -101,8 +118,10 @@ double curvedShare(const CellView& c) {
   double lo = 1e300;
   for (int s = 0; s < 10; ++s) {
     double l[4] = {0, 0, 0, 0};
-    if (s < 4) l[s] = 1;
-    else l[edges[static_cast<std::size_t>(s - 4)][0]] = l[edges[static_cast<std::size_t>(s - 4)][1]] = 0.5;
+    if (s < 4)
+      l[s] = 1;
+    else
+      l[edges[static_cast<std::size_t>(s - 4)][0]] = l[edges[static_cast<std::size_t>(s - 4)][1]] = 0.5;
     Vec3 d[4];
     for (int i = 0; i < 4; ++i) d[i] = (4 * l[i] - 1) * c.p(i);
     for (int e = 0; e < 6; ++e) {
@@ -134,7 +153,8 @@ Vec3 cellCenter(const Mesh& m, std::size_t c) {
 Neighbours cellNeighbours(const Mesh& m) {
   Neighbours n;
   n.start.push_back(0);
-  for (std::size_t c = 0; c < m.cells.size(); ++c) n.start.push_back(n.start.back() + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces));
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    n.start.push_back(n.start.back() + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces));
   n.cell.assign(n.start.back(), -1);
   struct Side {
     std::array<std::int32_t, 3> key;
@@ -146,15 +166,18 @@ Neighbours cellNeighbours(const Mesh& m) {
     const auto& t = topology(m.cells.type[c]);
     auto q = m.cells.of(c);
     for (int f = 0; f < t.faces; ++f) {
-      std::array<std::int32_t, 4> v{std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max()};
+      std::array<std::int32_t, 4> v{std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(),
+                                    std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max()};
       for (std::size_t i = 0; i < 4; ++i)
-        if (t.face[static_cast<std::size_t>(f)][i] >= 0) v[i] = q[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
+        if (t.face[static_cast<std::size_t>(f)][i] >= 0)
+          v[i] = q[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
       std::sort(v.begin(), v.end());
       std::uint32_t slot = n.start[c] + static_cast<std::uint32_t>(f);
       sides[slot] = {{v[0], v[1], v[2]}, slot, static_cast<std::int32_t>(c)};
     }
   });
-  std::sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return a.key != b.key ? a.key < b.key : a.slot < b.slot; });
+  std::sort(sides.begin(), sides.end(),
+            [](const Side& a, const Side& b) { return a.key != b.key ? a.key < b.key : a.slot < b.slot; });
   for (std::size_t i = 0; i + 1 < sides.size(); ++i)
     if (sides[i].key == sides[i + 1].key) {
       n.cell[sides[i].slot] = sides[i + 1].cell;
@@ -167,7 +190,9 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
   std::array<MetricValues, kMetrics> r;
   const std::size_t count = m.cells.size();
   for (auto& x : r) x.value.assign(count, 0);
-  auto set = [&](Metric k, std::size_t c, double v) { r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v); };
+  auto set = [&](Metric k, std::size_t c, double v) {
+    r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
+  };
   tbb::parallel_for(std::size_t(0), count, [&](std::size_t c) {
     CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
     double longest = 0, shortest = 1e300, sum = 0, area = 0, height = 1e300;
@@ -187,7 +212,8 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
       if (a > 0) height = std::min(height, (tet ? 3 : 1) * corner / a);
     }
     set(Metric::Skewness, c, skewness(v));
-    set(Metric::AspectRatio, c, tet ? (corner > 0 ? longest * area / (3 * corner * 2 * std::sqrt(6.0)) : 1e30) : longest / shortest);
+    set(Metric::AspectRatio, c,
+        tet ? (corner > 0 ? longest * area / (3 * corner * 2 * std::sqrt(6.0)) : 1e30) : longest / shortest);
     double sj = scaledJacobian(v);
     if (v.t.type == ElementType::Tet10) sj = std::min(sj, sj * curvedShare(v));
     set(Metric::ScaledJacobian, c, sj);
@@ -219,10 +245,11 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
     std::iota(x.worst.begin(), x.worst.end(), 0);
     std::size_t most = std::min<std::size_t>(20, count);
     bool high = kInfo[k].highIsGood;
-    std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(), [&](std::int32_t p, std::int32_t q) {
-      float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
-      return u != w ? (high ? u < w : u > w) : p < q;
-    });
+    std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(),
+                      [&](std::int32_t p, std::int32_t q) {
+                        float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
+                        return u != w ? (high ? u < w : u > w) : p < q;
+                      });
     x.worst.resize(most);
     x.worst.shrink_to_fit();
   }

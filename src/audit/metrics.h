@@ -8,13 +8,23 @@
 
 namespace tess {
 
-enum class Metric : std::uint8_t { Skewness, AspectRatio, ScaledJacobian, MinDihedral, MaxDihedral, HeightRatio, Volume, EdgeLength, SizeChange };
+enum class Metric : std::uint8_t {
+  Skewness,
+  AspectRatio,
+  ScaledJacobian,
+  MinDihedral,
+  MaxDihedral,
+  HeightRatio,
+  Volume,
+  EdgeLength,
+  SizeChange
+};
 constexpr int kMetrics = 9;
 
 struct MetricInfo {
-  const char* id;         ///< stable, used in files and reports
-  const char* name;       ///< for people
-  const char* unit;       ///< "", "deg", or "L", "L3" for powers of the part's unit
+  const char* id;   ///< stable, used in files and reports
+  const char* name; ///< for people
+  const char* unit; ///< "", "deg", or "L", "L3" for powers of the part's unit
   const char* definition;
   const char* range;
   bool highIsGood;

@@ -80,7 +80,8 @@ public:
       if (n.right < 0)
         for (int i = n.first; i < n.first + n.count; ++i)
           out = std::min(out, value[static_cast<std::size_t>(m_items[static_cast<std::size_t>(i)])]);
-      else out = std::min(m[static_cast<std::size_t>(k) + 1], m[static_cast<std::size_t>(n.right)]);
+      else
+        out = std::min(m[static_cast<std::size_t>(k) + 1], m[static_cast<std::size_t>(n.right)]);
     }
     return m;
   }
@@ -99,12 +100,15 @@ private:
     Node n;
     n.first = first;
     n.count = count;
-    for (int i = first; i < first + count; ++i) n.box.add(boxes[static_cast<std::size_t>(m_items[static_cast<std::size_t>(i)])]);
+    for (int i = first; i < first + count; ++i)
+      n.box.add(boxes[static_cast<std::size_t>(m_items[static_cast<std::size_t>(i)])]);
     if (count > 4) {
       int axis;
       n.box.size().maxCoeff(&axis);
       int half = count / 2;
-      auto key = [&](int it) { return boxes[static_cast<std::size_t>(it)].lo[axis] + boxes[static_cast<std::size_t>(it)].hi[axis]; };
+      auto key = [&](int it) {
+        return boxes[static_cast<std::size_t>(it)].lo[axis] + boxes[static_cast<std::size_t>(it)].hi[axis];
+      };
       std::nth_element(m_items.begin() + first, m_items.begin() + first + half, m_items.begin() + first + count,
                        [&](int a, int b) { return key(a) < key(b) || (key(a) == key(b) && a < b); });
       buildNode(boxes, first, half);

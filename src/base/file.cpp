@@ -24,7 +24,8 @@ std::optional<Problem> writeFileAtomic(const std::string& path, const std::strin
   std::string temp = path + ".part" + std::to_string(::getpid());
   FILE* f = std::fopen(temp.c_str(), "wb");
   if (!f) return fail(std::strerror(errno));
-  bool ok = std::fwrite(content.data(), 1, content.size(), f) == content.size() && std::fflush(f) == 0 && ::fsync(::fileno(f)) == 0;
+  bool ok = std::fwrite(content.data(), 1, content.size(), f) == content.size() && std::fflush(f) == 0 &&
+            ::fsync(::fileno(f)) == 0;
   std::string why = ok ? "" : std::strerror(errno);
   ok = std::fclose(f) == 0 && ok;
   if (!ok) {

@@ -104,7 +104,8 @@ private:
 using Row = std::array<Expansion, 3>;
 
 Row rowOf(const Vec3& p, const Vec3& o) {
-  return {Expansion::difference(p.x(), o.x()), Expansion::difference(p.y(), o.y()), Expansion::difference(p.z(), o.z())};
+  return {Expansion::difference(p.x(), o.x()), Expansion::difference(p.y(), o.y()),
+          Expansion::difference(p.z(), o.z())};
 }
 Expansion det3(const Row& a, const Row& b, const Row& c) {
   return a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0]);
@@ -131,7 +132,8 @@ double orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   double wx = d.x() - a.x(), wy = d.y() - a.y(), wz = d.z() - a.z();
   double vywz = vy * wz, vzwy = vz * wy, vzwx = vz * wx, vxwz = vx * wz, vxwy = vx * wy, vywx = vy * wx;
   double det = ux * (vywz - vzwy) + uy * (vzwx - vxwz) + uz * (vxwy - vywx);
-  double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) + std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
+  double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) +
+                     std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
                      std::abs(uz) * (std::abs(vxwy) + std::abs(vywx));
   double bound = kOrient3Bound * permanent;
   if (det > bound || -det > bound) return det;
@@ -153,8 +155,10 @@ double insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, cons
   double cl = cx * cx + cy * cy + cz * cz, dl = dx * dx + dy * dy + dz * dz;
   double det = -((dl * abc - cl * dab) + (bl * cda - al * bcd));
   double azp = std::abs(az), bzp = std::abs(bz), czp = std::abs(cz), dzp = std::abs(dz);
-  double abp = std::abs(axby) + std::abs(bxay), bcp = std::abs(bxcy) + std::abs(cxby), cdp = std::abs(cxdy) + std::abs(dxcy);
-  double dap = std::abs(dxay) + std::abs(axdy), acp = std::abs(axcy) + std::abs(cxay), bdp = std::abs(bxdy) + std::abs(dxby);
+  double abp = std::abs(axby) + std::abs(bxay), bcp = std::abs(bxcy) + std::abs(cxby),
+         cdp = std::abs(cxdy) + std::abs(dxcy);
+  double dap = std::abs(dxay) + std::abs(axdy), acp = std::abs(axcy) + std::abs(cxay),
+         bdp = std::abs(bxdy) + std::abs(dxby);
   double permanent = (cdp * bzp + bdp * czp + bcp * dzp) * al + (dap * czp + acp * dzp + cdp * azp) * bl +
                      (abp * dzp + bdp * azp + dap * bzp) * cl + (bcp * azp + acp * bzp + abp * czp) * dl;
   double bound = kInsphereBound * permanent;

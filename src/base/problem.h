@@ -19,8 +19,8 @@ struct Problem {
   Fault fault = Fault::Input;
   std::string code; ///< stable, e.g. "part.open-edges"
   std::string what, where, why, todo;
-  std::vector<Vec3> places;  ///< coordinates in the part's unit, worst first
-  std::vector<int> faces;    ///< geometry faces concerned, if any
+  std::vector<Vec3> places; ///< coordinates in the part's unit, worst first
+  std::vector<int> faces;   ///< geometry faces concerned, if any
   std::string sentence() const;
 };
 

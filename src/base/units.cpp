@@ -11,7 +11,8 @@ struct UnitRow {
   const char* name;
   double mm;
 };
-constexpr UnitRow kUnits[] = {{"mm", 1}, {"m", 1000}, {"cm", 10}, {"in", 25.4}, {"ft", 304.8}, {"um", 0.001}, {"km", 1e6}};
+constexpr UnitRow kUnits[] = {{"mm", 1},     {"m", 1000},   {"cm", 10}, {"in", 25.4},
+                              {"ft", 304.8}, {"um", 0.001}, {"km", 1e6}};
 
 /// Recursive descent over sums, products and brackets; a value carries whether it is a length or a bare number.
 class LengthParser {
@@ -53,9 +54,12 @@ private:
       auto b = product();
       if (!b) return {};
       if (a->dim != b->dim) { // a bare number beside a length is in the part's unit
-        if (a->dim == 0) *a = {a->v * m_partMm, b->dim};
-        else if (b->dim == 0) *b = {b->v * m_partMm, a->dim};
-        else return {};
+        if (a->dim == 0)
+          *a = {a->v * m_partMm, b->dim};
+        else if (b->dim == 0)
+          *b = {b->v * m_partMm, a->dim};
+        else
+          return {};
       }
       a->v += s * b->v;
     }
@@ -66,12 +70,13 @@ private:
     while (a) {
       int s = take('*') ? 1 : take('/') ? -1 : 0;
       if (!s) break;
-      auto b = atom();
+      auto b = atom(s > 0); // in "1/8 in" the unit belongs to the quotient
       if (!b) return {};
       if (s < 0 && b->v == 0) return {};
+      if (s < 0 && a->dim > b->dim) unit(*b); // "6 mm / 2 mm": a length over a length
       a->v = s > 0 ? a->v * b->v : a->v / b->v;
       a->dim += s * b->dim;
-      unit(*a); // "1/8 in": the unit stands after the fraction
+      unit(*a);
     }
     return a;
   }
@@ -88,7 +93,7 @@ private:
     v = {v.v * *mm, v.dim + 1};
     m_i = j;
   }
-  std::optional<Value> atom() {
+  std::optional<Value> atom(bool withUnit = true) {
     space();
     if (++m_depth > 60) return {};
     std::optional<Value> r;
@@ -105,7 +110,7 @@ private:
       if (end != rest.c_str() && std::isfinite(x)) {
         m_i += static_cast<std::size_t>(end - rest.c_str());
         Value v{x, 0};
-        unit(v);
+        if (withUnit) unit(v);
         r = v;
       }
     }

@@ -26,10 +26,14 @@ void onInterrupt(int) {
 
 int exitCode(const Problem& p) {
   switch (p.fault) {
-  case Fault::Usage: return 2;
-  case Fault::Input: return 3;
-  case Fault::Meshing: return 4;
-  case Fault::Output: return 3;
+  case Fault::Usage:
+    return 2;
+  case Fault::Input:
+    return 3;
+  case Fault::Meshing:
+    return 4;
+  case Fault::Output:
+    return 3;
   }
   return 3;
 }
@@ -45,7 +49,10 @@ void say(const Problem& p) {
 int fail(const Problem& p, const std::string& report = {}) {
   say(p);
   if (!report.empty()) {
-    nlohmann::json j{{"status", p.fault == Fault::Meshing ? "failed" : p.fault == Fault::Usage ? "usage" : "input"}, {"problems", {problemJson(p)}}};
+    nlohmann::json j{{"status", p.fault == Fault::Meshing ? "failed"
+                                : p.fault == Fault::Usage ? "usage"
+                                                          : "input"},
+                     {"problems", {problemJson(p)}}};
     if (auto w = writeFileAtomic(report, j.dump(2) + "\n")) say(*w);
   }
   return exitCode(p);
@@ -67,14 +74,26 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
   o.unit = unit;
   auto part = loadPart(path, o);
   if (!part) {
-    if (json) std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(part.problem())}}}.dump(2) << "\n";
+    if (json)
+      std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(part.problem())}}}.dump(2) << "\n";
     return fail(part.problem());
   }
   double shortest = 1e300;
   for (const auto& e : part->edges) shortest = std::min(shortest, e.length);
   if (json) {
-    nlohmann::json j{{"status", "ok"}, {"file", path}, {"format", part->format}, {"unit", part->unit}, {"unit_assumed", part->unitAssumed}, {"size", {part->box.size().x(), part->box.size().y(), part->box.size().z()}},
-                     {"box", {{part->box.lo.x(), part->box.lo.y(), part->box.lo.z()}, {part->box.hi.x(), part->box.hi.y(), part->box.hi.z()}}}, {"diagonal", part->diagonal()}, {"volume", part->volume()}, {"area", part->surfaceArea()}, {"points", part->points.size()}};
+    nlohmann::json j{{"status", "ok"},
+                     {"file", path},
+                     {"format", part->format},
+                     {"unit", part->unit},
+                     {"unit_assumed", part->unitAssumed},
+                     {"size", {part->box.size().x(), part->box.size().y(), part->box.size().z()}},
+                     {"box",
+                      {{part->box.lo.x(), part->box.lo.y(), part->box.lo.z()},
+                       {part->box.hi.x(), part->box.hi.y(), part->box.hi.z()}}},
+                     {"diagonal", part->diagonal()},
+                     {"volume", part->volume()},
+                     {"area", part->surfaceArea()},
+                     {"points", part->points.size()}};
     j["bodies"] = nlohmann::json::array();
     for (const auto& b : part->bodies) {
       nlohmann::json x{{"name", b.name}, {"faces", b.faces.size()}, {"volume", b.volume}, {"closed", b.closed}};
@@ -83,7 +102,13 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
     }
     j["faces"] = nlohmann::json::array();
     for (const auto& f : part->faces) {
-      nlohmann::json x{{"name", f.name}, {"kind", surfaceKindName(f.kind)}, {"area", f.area}, {"radius", f.radius}, {"centre", {f.center.x(), f.center.y(), f.center.z()}}, {"edges", f.edges.size()}, {"bodies", f.bodies}};
+      nlohmann::json x{{"name", f.name},
+                       {"kind", surfaceKindName(f.kind)},
+                       {"area", f.area},
+                       {"radius", f.radius},
+                       {"centre", {f.center.x(), f.center.y(), f.center.z()}},
+                       {"edges", f.edges.size()},
+                       {"bodies", f.bodies}};
       if (f.color) x["colour"] = *f.color;
       j["faces"].push_back(x);
     }
@@ -95,8 +120,12 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
     std::cout << fs::path(path).filename().string() << ": " << part->format << ", " << part->sizeText();
     if (part->unitAssumed) std::cout << " (unit assumed)";
     if (!part->fileUnit.empty()) std::cout << " (file says " << part->fileUnit << ")";
-    std::cout << "\n" << part->bodies.size() << " bodies, " << part->faces.size() << " faces, " << part->edges.size() << " edges, volume " << formatNumber(part->volume()) << " " << part->unit << "^3, area " << formatNumber(part->surfaceArea()) << " " << part->unit << "^2\n";
-    for (const auto& b : part->bodies) std::cout << "  body " << b.name << ": " << b.faces.size() << " faces, volume " << formatNumber(b.volume) << "\n";
+    std::cout << "\n"
+              << part->bodies.size() << " bodies, " << part->faces.size() << " faces, " << part->edges.size()
+              << " edges, volume " << formatNumber(part->volume()) << " " << part->unit << "^3, area "
+              << formatNumber(part->surfaceArea()) << " " << part->unit << "^2\n";
+    for (const auto& b : part->bodies)
+      std::cout << "  body " << b.name << ": " << b.faces.size() << " faces, volume " << formatNumber(b.volume) << "\n";
     if (!part->edges.empty()) std::cout << "shortest edge " << formatNumber(shortest) << " " << part->unit << "\n";
   }
   for (const auto& p : part->problems) say(p);
@@ -116,7 +145,8 @@ int meshCommand(const MeshArgs& a) {
     auto b = loadBrief(a.input);
     if (!b) return fail(b.problem(), a.report);
     brief = *b;
-  } else brief = defaultBrief(a.input);
+  } else
+    brief = defaultBrief(a.input);
   // Options become values of the rules they belong to; they are checked by the same table.
   auto set = [&](const char* kind, const char* key, const std::string& value) {
     if (value.empty()) return;
@@ -146,7 +176,10 @@ int meshCommand(const MeshArgs& a) {
       r.values["path"] = fs::absolute(o.substr(colon + 1)).string();
     } else {
       r.values["path"] = fs::absolute(o).string();
-      if (!meshFormatOfPath(o)) return fail(usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"), a.report);
+      if (!meshFormatOfPath(o))
+        return fail(
+            usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"),
+            a.report);
     }
     outputs.push_back(r);
   }
@@ -158,8 +191,10 @@ int meshCommand(const MeshArgs& a) {
   std::string last;
   progress.onProgress = [&](const std::string& stage, double share) {
     if (a.quiet || (!terminal && stage == last)) return;
-    if (terminal) std::cerr << "\r\033[K" << stage << " " << static_cast<int>(100 * share) << " %" << std::flush;
-    else std::cerr << stage << "\n";
+    if (terminal)
+      std::cerr << "\r\033[K" << stage << " " << static_cast<int>(100 * share) << " %" << std::flush;
+    else
+      std::cerr << stage << "\n";
     last = stage;
   };
   LoadOptions o;
@@ -168,7 +203,10 @@ int meshCommand(const MeshArgs& a) {
   if (!brief.facetAngle.empty()) {
     char* end = nullptr;
     double v = std::strtod(brief.facetAngle.c_str(), &end);
-    if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180) return fail(usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180", "write for example facet_angle = 30"), a.report);
+    if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180)
+      return fail(usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180",
+                        "write for example facet_angle = 30"),
+                  a.report);
     o.facetAngleDeg = v;
   }
   try {
@@ -190,10 +228,15 @@ int meshCommand(const MeshArgs& a) {
       if (auto p = writeFileAtomic(a.report, j.dump(2) + "\n")) return fail(*p);
     if (!a.quiet) {
       for (const auto& p : run->problems) say(p);
-      std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume " << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " " << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n" << run->audit.sentence << "\n";
+      std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
+                << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
+                << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"
+                << run->audit.sentence << "\n";
       for (const auto& l : run->audit.results) {
         const auto& info = metricInfo(l.limit.metric);
-        std::cout << "  " << info.name << " " << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
+        std::cout << "  " << info.name << " " << formatNumber(l.worst, 3)
+                  << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound)
+                  << "): " << l.failing << " fail\n";
       }
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }
@@ -225,11 +268,16 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   j["status"] = "ok";
   if (!report.empty())
     if (auto p = writeFileAtomic(report, j.dump(2) + "\n")) return fail(*p);
-  std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, " << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n" << a.sentence << "\n";
+  std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, "
+            << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n"
+            << a.sentence << "\n";
   for (const auto& l : a.results)
-    std::cout << "  " << metricInfo(l.limit.metric).name << " " << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
+    std::cout << "  " << metricInfo(l.limit.metric).name << " " << formatNumber(l.worst, 3)
+              << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing
+              << " fail\n";
   const auto& s = a.soundness;
-  std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates " << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
+  std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates "
+            << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
   return a.pass ? 0 : 1;
 }
 
@@ -241,14 +289,18 @@ int convertCommand(const std::string& in, const std::string& out, double scale) 
     format = meshFormatByName(out.substr(0, colon));
     path = out.substr(colon + 1);
   }
-  if (!format) return fail(usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"));
+  if (!format)
+    return fail(
+        usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"));
   auto m = readMesh(in);
   if (!m) return fail(m.problem());
   if (auto p = writeMesh(*m, *format, path, scale)) return fail(*p);
   if (auto p = verifyWritten(*m, *format, path, scale)) return fail(*p);
   Box b;
   for (const auto& n : m->nodes) b.add(scale * n);
-  std::cout << m->cells.size() << " elements, " << m->groups.size() << " groups, " << formatNumber(b.size().x(), 4) << " x " << formatNumber(b.size().y(), 4) << " x " << formatNumber(b.size().z(), 4) << " written to " << path << "\n";
+  std::cout << m->cells.size() << " elements, " << m->groups.size() << " groups, " << formatNumber(b.size().x(), 4)
+            << " x " << formatNumber(b.size().y(), 4) << " x " << formatNumber(b.size().z(), 4) << " written to "
+            << path << "\n";
   return 0;
 }
 
@@ -260,9 +312,14 @@ int rulesCommand(bool json, bool markdown) {
   if (json) {
     nlohmann::json j = nlohmann::json::array();
     for (const auto& k : ruleTable()) {
-      nlohmann::json r{{"id", k.id}, {"section", k.section}, {"sentence", k.sentence}, {"help", k.help}, {"stage", k.stage}, {"slots", nlohmann::json::array()}};
+      nlohmann::json r{{"id", k.id},     {"section", k.section}, {"sentence", k.sentence},
+                       {"help", k.help}, {"stage", k.stage},     {"slots", nlohmann::json::array()}};
       for (const auto& s : k.entries) {
-        nlohmann::json x{{"key", s.key}, {"type", slotTypeName(s.type)}, {"default", s.fallback}, {"help", s.help}, {"required", s.required}};
+        nlohmann::json x{{"key", s.key},
+                         {"type", slotTypeName(s.type)},
+                         {"default", s.fallback},
+                         {"help", s.help},
+                         {"required", s.required}};
         if (!s.choices.empty()) x["choices"] = s.choices;
         if (s.low > -1e299) x["low"] = s.low, x["low_open"] = s.lowOpen;
         if (s.high < 1e299) x["high"] = s.high;
@@ -275,7 +332,12 @@ int rulesCommand(bool json, bool markdown) {
   }
   for (const auto& k : ruleTable()) {
     std::cout << k.id << " (" << k.section << "): " << k.help << "\n";
-    for (const auto& s : k.entries) std::cout << "  " << s.key << " [" << slotTypeName(s.type) << (s.required ? ", required" : s.fallback.empty() ? "" : ", " + s.fallback) << "] " << s.help << "\n";
+    for (const auto& s : k.entries)
+      std::cout << "  " << s.key << " [" << slotTypeName(s.type)
+                << (s.required           ? ", required"
+                    : s.fallback.empty() ? ""
+                                         : ", " + s.fallback)
+                << "] " << s.help << "\n";
   }
   return 0;
 }
@@ -362,7 +424,9 @@ int main(int argc, char** argv) {
   demoCmd->add_option("DIR", path)->required();
   try {
     app.parse(argc, argv);
-  } catch (const CLI::ParseError& e) { return app.exit(e) == 0 ? 0 : 2; }
+  } catch (const CLI::ParseError& e) {
+    return app.exit(e) == 0 ? 0 : 2;
+  }
   try {
     if (*inspectCmd) return inspect(path, unit, json);
     if (*meshCmd) return meshCommand(m);

@@ -14,7 +14,11 @@ struct FormatRow {
   const char* name;
   const char* extension;
 };
-constexpr FormatRow kFormats[] = {{MeshFormat::Vtu, "vtu", ".vtu"}, {MeshFormat::Inp, "inp", ".inp"}, {MeshFormat::Foam, "foam", ""}, {MeshFormat::Stl, "stl", ".stl"}, {MeshFormat::Ply, "ply", ".ply"}};
+constexpr FormatRow kFormats[] = {{MeshFormat::Vtu, "vtu", ".vtu"},
+                                  {MeshFormat::Inp, "inp", ".inp"},
+                                  {MeshFormat::Foam, "foam", ""},
+                                  {MeshFormat::Stl, "stl", ".stl"},
+                                  {MeshFormat::Ply, "ply", ".ply"}};
 } // namespace
 
 std::optional<MeshFormat> meshFormatByName(std::string_view name) {
@@ -71,11 +75,16 @@ std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std:
   auto parent = std::filesystem::path(path).parent_path();
   if (!parent.empty()) std::filesystem::create_directories(parent, ec);
   switch (format) {
-  case MeshFormat::Vtu: return writeVtu(mesh, path, scale);
-  case MeshFormat::Inp: return writeInp(mesh, path, scale);
-  case MeshFormat::Foam: return writeFoam(mesh, path, scale);
-  case MeshFormat::Stl: return writeStl(mesh, path, scale);
-  case MeshFormat::Ply: return writePly(mesh, path, scale);
+  case MeshFormat::Vtu:
+    return writeVtu(mesh, path, scale);
+  case MeshFormat::Inp:
+    return writeInp(mesh, path, scale);
+  case MeshFormat::Foam:
+    return writeFoam(mesh, path, scale);
+  case MeshFormat::Stl:
+    return writeStl(mesh, path, scale);
+  case MeshFormat::Ply:
+    return writePly(mesh, path, scale);
   }
   return {};
 }
@@ -124,10 +133,15 @@ std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const 
   }
   auto back = readMesh(path);
   if (!back) return back.problem();
-  if (back->cells.size() != mesh.cells.size()) return differ("it has " + std::to_string(back->cells.size()) + " elements instead of " + std::to_string(mesh.cells.size()));
-  if (back->nodes.size() != mesh.nodes.size()) return differ("it has " + std::to_string(back->nodes.size()) + " nodes instead of " + std::to_string(mesh.nodes.size()));
+  if (back->cells.size() != mesh.cells.size())
+    return differ("it has " + std::to_string(back->cells.size()) + " elements instead of " +
+                  std::to_string(mesh.cells.size()));
+  if (back->nodes.size() != mesh.nodes.size())
+    return differ("it has " + std::to_string(back->nodes.size()) + " nodes instead of " +
+                  std::to_string(mesh.nodes.size()));
   double v0 = meshVolume(mesh) * scale * scale * scale, v1 = meshVolume(*back);
-  if (std::abs(v1 - v0) > 1e-8 * std::abs(v0)) return differ("its volume is " + formatNumber(v1, 9) + " instead of " + formatNumber(v0, 9));
+  if (std::abs(v1 - v0) > 1e-8 * std::abs(v0))
+    return differ("its volume is " + formatNumber(v1, 9) + " instead of " + formatNumber(v0, 9));
   auto area = [](const Mesh& m, const MeshGroup& g) {
     double a = 0;
     for (auto f : g.items) a += faceArea(m, static_cast<std::size_t>(f));
@@ -139,7 +153,8 @@ std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const 
   for (const auto& g : back->groups)
     if (g.dim == 2) a1.push_back(area(*back, g));
   if (format == MeshFormat::Inp) { // VTU holds one group per face; overlapping groups cannot be compared by area there
-    if (a0.size() != a1.size()) return differ("it has " + std::to_string(a1.size()) + " face sets instead of " + std::to_string(a0.size()));
+    if (a0.size() != a1.size())
+      return differ("it has " + std::to_string(a1.size()) + " face sets instead of " + std::to_string(a0.size()));
     for (std::size_t i = 0; i < a0.size(); ++i)
       if (std::abs(a0[i] - a1[i]) > 1e-6 * a0[i]) return differ("the area of a face set differs");
   }

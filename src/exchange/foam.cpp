@@ -83,7 +83,8 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
   std::map<std::array<std::int32_t, 4>, std::int32_t> patchAt;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     std::array<std::int32_t, 4> key{-1, -1, -1, -1};
-    for (int i = 0; i < topology(m.faces.type[f]).corners; ++i) key[static_cast<std::size_t>(i)] = m.faces.of(f)[static_cast<std::size_t>(i)];
+    for (int i = 0; i < topology(m.faces.type[f]).corners; ++i)
+      key[static_cast<std::size_t>(i)] = m.faces.of(f)[static_cast<std::size_t>(i)];
     std::sort(key.begin(), key.end());
     patchAt[key] = groupOf[f];
   }
@@ -115,14 +116,16 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
     pts << '(' << p.x() << ' ' << p.y() << ' ' << p.z() << ")\n";
   }
   pts << ")\n";
-  std::string note = "nPoints:" + std::to_string(points.size()) + " nCells:" + std::to_string(m.cells.size()) + " nFaces:" + std::to_string(faces.size()) + " nInternalFaces:" + std::to_string(inner.size());
+  std::string note = "nPoints:" + std::to_string(points.size()) + " nCells:" + std::to_string(m.cells.size()) +
+                     " nFaces:" + std::to_string(faces.size()) + " nInternalFaces:" + std::to_string(inner.size());
   fcs << header("faceList", "faces") << faces.size() << "\n(\n";
   own << header("labelList", "owner", note) << faces.size() << "\n(\n";
   nei << header("labelList", "neighbour", note) << inner.size() << "\n(\n";
   auto put = [&](std::size_t i) {
     const Face& f = faces[i];
     fcs << f.n << '(';
-    for (int k = 0; k < f.n; ++k) fcs << (k ? " " : "") << to[static_cast<std::size_t>(f.v[static_cast<std::size_t>(k)])];
+    for (int k = 0; k < f.n; ++k)
+      fcs << (k ? " " : "") << to[static_cast<std::size_t>(f.v[static_cast<std::size_t>(k)])];
     fcs << ")\n";
     own << f.owner << '\n';
     if (f.neighbour >= 0) nei << f.neighbour << '\n';
@@ -133,7 +136,8 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
   for (std::size_t p = 0; p < patches.size(); ++p) {
     if (patches[p].empty()) continue;
     ++used;
-    list += "    " + names[p] + "\n    {\n        type            patch;\n        nFaces          " + std::to_string(patches[p].size()) + ";\n        startFace       " + std::to_string(start) + ";\n    }\n";
+    list += "    " + names[p] + "\n    {\n        type            patch;\n        nFaces          " +
+            std::to_string(patches[p].size()) + ";\n        startFace       " + std::to_string(start) + ";\n    }\n";
     start += patches[p].size();
     for (std::size_t i : patches[p]) put(i);
   }
@@ -155,7 +159,12 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
     zones << zoneNames[r] << "\n{\n    type cellZone;\n    cellLabels List<label> " << n << "\n(\n" << ids << ");\n}\n";
   }
   zones << ")\n";
-  for (auto& [name, text] : std::map<std::string, std::string>{{"points", pts.str()}, {"faces", fcs.str()}, {"owner", own.str()}, {"neighbour", nei.str()}, {"boundary", bnd.str()}, {"cellZones", zones.str()}})
+  for (auto& [name, text] : std::map<std::string, std::string>{{"points", pts.str()},
+                                                               {"faces", fcs.str()},
+                                                               {"owner", own.str()},
+                                                               {"neighbour", nei.str()},
+                                                               {"boundary", bnd.str()},
+                                                               {"cellZones", zones.str()}})
     if (auto p = writeFileAtomic((dir / name).string(), text)) return p;
   return {};
 }

@@ -16,13 +16,19 @@ struct InpType {
   const char* name;
   ElementType type;
 };
-constexpr InpType kTypes[] = {{"C3D4", ElementType::Tet4}, {"C3D10", ElementType::Tet10}, {"C3D8", ElementType::Hex8}, {"C3D6", ElementType::Wedge6}};
+constexpr InpType kTypes[] = {{"C3D4", ElementType::Tet4},
+                              {"C3D10", ElementType::Tet10},
+                              {"C3D8", ElementType::Hex8},
+                              {"C3D6", ElementType::Wedge6}};
 /// Faces as .inp numbers them, as index into our own face table.
 int inpFace(ElementType t, int ours) {
   switch (t) {
-  case ElementType::Wedge6: return ours + 1; // 123, 456, 1254, 2365, 3146
-  case ElementType::Hex8: return ours + 1;   // 1234, 5678, 1265, 2376, 3487, 4158
-  default: return ours + 1;                  // tets: 123, 124, 234, 134
+  case ElementType::Wedge6:
+    return ours + 1; // 123, 456, 1254, 2365, 3146
+  case ElementType::Hex8:
+    return ours + 1; // 1234, 5678, 1265, 2376, 3487, 4158
+  default:
+    return ours + 1; // tets: 123, 124, 234, 134
   }
 }
 
@@ -49,7 +55,8 @@ void list(std::string& out, const std::vector<std::int32_t>& ids) {
 std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double scale) {
   std::string out;
   out.reserve(m.nodes.size() * 64 + m.cells.size() * 48);
-  out += "** mesh written by Tesselite; lengths in " + m.unit + (scale == 1 ? "" : " x " + formatNumber(scale)) + "\n*NODE, NSET=NALL\n";
+  out += "** mesh written by Tesselite; lengths in " + m.unit + (scale == 1 ? "" : " x " + formatNumber(scale)) +
+         "\n*NODE, NSET=NALL\n";
   for (std::size_t i = 0; i < m.nodes.size(); ++i) {
     out += std::to_string(i + 1);
     for (int k = 0; k < 3; ++k) {
@@ -98,7 +105,8 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
     if (g.dim == 2)
       for (auto f : g.items)
         for (auto n : m.faces.of(static_cast<std::size_t>(f))) nodes.insert(n);
-    else nodes.insert(g.items.begin(), g.items.end());
+    else
+      nodes.insert(g.items.begin(), g.items.end());
     out += "*NSET, NSET=" + name + "\n";
     list(out, {nodes.begin(), nodes.end()});
     if (g.dim != 2) continue;
@@ -106,7 +114,8 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
     for (auto f : g.items) {
       auto [cell, face] = sides[static_cast<std::size_t>(f)];
       if (cell < 0) continue;
-      out += std::to_string(cell + 1) + ", S" + std::to_string(inpFace(m.cells.type[static_cast<std::size_t>(cell)], face)) + "\n";
+      out += std::to_string(cell + 1) + ", S" +
+             std::to_string(inpFace(m.cells.type[static_cast<std::size_t>(cell)], face)) + "\n";
     }
   }
   return writeFileAtomic(path, out);
@@ -134,7 +143,8 @@ Result<Mesh> readInp(const std::string& path) {
   auto upper = [](std::string s) {
     std::string r;
     for (char c : s)
-      if (!std::isspace(static_cast<unsigned char>(c))) r += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+      if (!std::isspace(static_cast<unsigned char>(c)))
+        r += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
     return r;
   };
   auto bad = [&](const std::string& why) {
@@ -176,8 +186,10 @@ Result<Mesh> readInp(const std::string& path) {
           if (upper(args["TYPE"]) == t.name) type = &t;
         if (!type) return bad("the element type '" + args["TYPE"] + "' is not known");
         set = args["ELSET"].empty() ? "region" : args["ELSET"];
-      } else if (keyword == "*SURFACE") surfaces.push_back({args["NAME"], {}});
-      else if (keyword == "*NSET") nsets.push_back({args["NSET"], {}});
+      } else if (keyword == "*SURFACE")
+        surfaces.push_back({args["NAME"], {}});
+      else if (keyword == "*NSET")
+        nsets.push_back({args["NSET"], {}});
       continue;
     }
     auto w = split(line);
@@ -215,7 +227,8 @@ Result<Mesh> readInp(const std::string& path) {
     } else if (keyword == "*ELSET") {
       auto& s = elsets[upper(args["ELSET"])];
       if (args.count("GENERATE") && w.size() >= 2) {
-        long a = std::strtol(w[0].c_str(), nullptr, 10), b = std::strtol(w[1].c_str(), nullptr, 10), d = w.size() > 2 && !w[2].empty() ? std::strtol(w[2].c_str(), nullptr, 10) : 1;
+        long a = std::strtol(w[0].c_str(), nullptr, 10), b = std::strtol(w[1].c_str(), nullptr, 10),
+             d = w.size() > 2 && !w[2].empty() ? std::strtol(w[2].c_str(), nullptr, 10) : 1;
         if (d <= 0 || (b - a) / d > 100000000) return bad("the range of this set makes no sense");
         for (long i = a; i <= b; i += d) s.insert(i);
       } else
@@ -245,7 +258,8 @@ Result<Mesh> readInp(const std::string& path) {
     for (const auto& [who, side] : s.sides) {
       char* end = nullptr;
       long id = std::strtol(who.c_str(), &end, 10);
-      if (end && *end == 0) add(id, side);
+      if (end && *end == 0)
+        add(id, side);
       else
         for (long i : elsets[upper(who)]) add(i, side);
     }

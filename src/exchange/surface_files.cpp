@@ -32,9 +32,13 @@ std::optional<Problem> writeStl(const Mesh& m, const std::string& path, double s
       if (!head) out += "solid " + names[g] + "\n";
       head = true;
       eachTriangle(m, f, [&](std::int32_t i, std::int32_t j, std::int32_t k) {
-        Vec3 p = scale * m.nodes[static_cast<std::size_t>(i)], q = scale * m.nodes[static_cast<std::size_t>(j)], r = scale * m.nodes[static_cast<std::size_t>(k)];
+        Vec3 p = scale * m.nodes[static_cast<std::size_t>(i)], q = scale * m.nodes[static_cast<std::size_t>(j)],
+             r = scale * m.nodes[static_cast<std::size_t>(k)];
         Vec3 n = triangleNormal(p, q, r);
-        std::snprintf(b, sizeof b, "facet normal %.6g %.6g %.6g\nouter loop\nvertex %.9g %.9g %.9g\nvertex %.9g %.9g %.9g\nvertex %.9g %.9g %.9g\nendloop\nendfacet\n", n.x(), n.y(), n.z(), p.x(), p.y(), p.z(), q.x(), q.y(), q.z(), r.x(), r.y(), r.z());
+        std::snprintf(b, sizeof b,
+                      "facet normal %.6g %.6g %.6g\nouter loop\nvertex %.9g %.9g %.9g\nvertex %.9g %.9g %.9g\nvertex "
+                      "%.9g %.9g %.9g\nendloop\nendfacet\n",
+                      n.x(), n.y(), n.z(), p.x(), p.y(), p.z(), q.x(), q.y(), q.z(), r.x(), r.y(), r.z());
         out += b;
       });
     }
@@ -62,7 +66,9 @@ std::optional<Problem> writePly(const Mesh& m, const std::string& path, double s
       }
       ++count;
     });
-  std::string out = "ply\nformat binary_little_endian 1.0\nelement vertex " + std::to_string(points.size()) + "\nproperty double x\nproperty double y\nproperty double z\nelement face " + std::to_string(count) + "\nproperty list uchar int vertex_indices\nend_header\n";
+  std::string out = "ply\nformat binary_little_endian 1.0\nelement vertex " + std::to_string(points.size()) +
+                    "\nproperty double x\nproperty double y\nproperty double z\nelement face " + std::to_string(count) +
+                    "\nproperty list uchar int vertex_indices\nend_header\n";
   for (auto n : points) {
     Vec3 p = scale * m.nodes[static_cast<std::size_t>(n)];
     char b[24];

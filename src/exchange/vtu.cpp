@@ -158,13 +158,15 @@ Result<Mesh> readVtu(const std::string& path) {
   vtkObject::GlobalWarningDisplayOff();
   reader->Update();
   vtkUnstructuredGrid* g = reader->GetOutput();
-  if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0) return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
+    return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
   Mesh m;
   for (vtkIdType i = 0; i < g->GetNumberOfPoints(); ++i) {
     double p[3];
     g->GetPoint(i, p);
     m.nodes.emplace_back(p[0], p[1], p[2]);
-    if (!m.nodes.back().allFinite()) return unreadable(path, "node " + std::to_string(i) + " has a coordinate that is not a number");
+    if (!m.nodes.back().allFinite())
+      return unreadable(path, "node " + std::to_string(i) + " has a coordinate that is not a number");
   }
   auto* region = vtkIntArray::SafeDownCast(g->GetCellData()->GetArray("region"));
   std::vector<std::int32_t> ids;
@@ -184,7 +186,8 @@ Result<Mesh> readVtu(const std::string& path) {
     g->GetCellPoints(c, n, v);
     ids.assign(v, v + n);
     for (auto i : ids)
-      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size()) return unreadable(path, "a cell refers to a node that is not there");
+      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size())
+        return unreadable(path, "a cell refers to a node that is not there");
     if (t->type == ElementType::Wedge6) {
       std::swap(ids[1], ids[2]);
       std::swap(ids[4], ids[5]);
@@ -197,7 +200,8 @@ Result<Mesh> readVtu(const std::string& path) {
   if (m.cells.size() == 0) return unreadable(path, "it holds no volume cells of a known type");
   (void)dropped;
   m.regions = readNames(g, "region_names");
-  while (static_cast<int>(m.regions.size()) <= top) m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
+  while (static_cast<int>(m.regions.size()) <= top)
+    m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
   auto unit = readNames(g, "unit");
   if (!unit.empty()) m.unit = unit[0];
   rebuildFaces(m);
@@ -233,7 +237,8 @@ Result<Mesh> readVtu(const std::string& path) {
     if (it == faceAt.end()) continue;
     if (link) m.faceLink[static_cast<std::size_t>(it->second)] = link->GetValue(c);
     int k = group->GetValue(c);
-    if (k >= 0 && static_cast<std::size_t>(k) < m.groups.size()) m.groups[static_cast<std::size_t>(k)].items.push_back(it->second);
+    if (k >= 0 && static_cast<std::size_t>(k) < m.groups.size())
+      m.groups[static_cast<std::size_t>(k)].items.push_back(it->second);
   }
   for (auto& gr : m.groups) std::sort(gr.items.begin(), gr.items.end());
   return m;

@@ -79,7 +79,8 @@ Result<FacetSoup> readStlText(const std::string& path, const std::string& text) 
       corner.push_back(static_cast<int>(s.points.size()));
       s.points.push_back(p);
     } else if (word == "endfacet") {
-      if (corner.size() < 3) return broken(path, "line " + std::to_string(w.line()) + ": a facet with fewer than three vertices");
+      if (corner.size() < 3)
+        return broken(path, "line " + std::to_string(w.line()) + ": a facet with fewer than three vertices");
       for (std::size_t k = 2; k < corner.size(); ++k) {
         s.triangles.push_back({corner[0], corner[k - 1], corner[k]});
         s.triangleName.push_back(static_cast<int>(s.names.size()) - 1);
@@ -96,7 +97,8 @@ Result<FacetSoup> readStlBinary(const std::string& path, const std::string& d) {
   if (d.size() < 84) return broken(path, "it is too short for an STL file");
   std::memcpy(&n, d.data() + 80, 4);
   if (d.size() < 84 + 50ull * n)
-    return broken(path, "the header announces " + std::to_string(n) + " triangles, the file holds " + std::to_string((d.size() - 84) / 50));
+    return broken(path, "the header announces " + std::to_string(n) + " triangles, the file holds " +
+                            std::to_string((d.size() - 84) / 50));
   FacetSoup s;
   s.points.reserve(3ull * n);
   for (std::uint32_t i = 0; i < n; ++i) {
@@ -105,7 +107,8 @@ Result<FacetSoup> readStlBinary(const std::string& path, const std::string& d) {
     int b = static_cast<int>(s.points.size());
     for (int k = 0; k < 3; ++k) {
       Vec3 p(v[3 * k], v[3 * k + 1], v[3 * k + 2]);
-      if (!p.allFinite()) return broken(path, "triangle " + std::to_string(i + 1) + " has a coordinate that is not a number");
+      if (!p.allFinite())
+        return broken(path, "triangle " + std::to_string(i + 1) + " has a coordinate that is not a number");
       s.points.push_back(p);
     }
     s.triangles.push_back({b, b + 1, b + 2});
@@ -186,7 +189,8 @@ Result<FacetSoup> readPly(const std::string& path) {
     std::istringstream l(line);
     std::string w;
     l >> w;
-    if (w == "format") l >> format;
+    if (w == "format")
+      l >> format;
     else if (w == "element") {
       Element e;
       l >> e.name >> e.count;
@@ -243,12 +247,16 @@ Result<FacetSoup> readPly(const std::string& path) {
       for (const auto& q : e.props) {
         if (q.countType.empty()) {
           double v = value(q.type);
-          if (q.name == "x") p.x() = v;
-          else if (q.name == "y") p.y() = v;
-          else if (q.name == "z") p.z() = v;
+          if (q.name == "x")
+            p.x() = v;
+          else if (q.name == "y")
+            p.y() = v;
+          else if (q.name == "z")
+            p.z() = v;
         } else {
           double n = value(q.countType);
-          if (bad || n < 0 || n > 1e6) return broken(path, "element " + std::to_string(i + 1) + " of '" + e.name + "' is damaged");
+          if (bad || n < 0 || n > 1e6)
+            return broken(path, "element " + std::to_string(i + 1) + " of '" + e.name + "' is damaged");
           std::vector<int> c;
           for (int k = 0; k < static_cast<int>(n) && !bad; ++k) c.push_back(static_cast<int>(value(q.type)));
           if (e.name == "face")
@@ -263,7 +271,8 @@ Result<FacetSoup> readPly(const std::string& path) {
     }
   for (const auto& t : s.triangles)
     for (int v : t)
-      if (v < 0 || v >= static_cast<int>(s.points.size())) return broken(path, "a face refers to a vertex that is not there");
+      if (v < 0 || v >= static_cast<int>(s.points.size()))
+        return broken(path, "a face refers to a vertex that is not there");
   return s;
 }
 

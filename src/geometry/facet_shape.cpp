@@ -19,18 +19,19 @@ Key edgeKey(int a, int b) { return a < b ? Key{a, b} : Key{b, a}; }
 class FacetShape final : public Shape {
 public:
   Tessellation base;
-  std::vector<Bvh> tree;                        ///< per face
-  std::vector<std::vector<int>> faceTriangles;  ///< per face: triangles of base
+  std::vector<Bvh> tree;                                 ///< per face
+  std::vector<std::vector<int>> faceTriangles;           ///< per face: triangles of base
   std::vector<std::vector<std::array<Vec3, 3>>> corners; ///< per face: corners of its triangles, side by side in memory
-  std::vector<std::vector<Vec3>> cornerNormals; ///< per face: three normals for each of its triangles
-  std::vector<std::vector<double>> curvature;   ///< per face, per triangle
+  std::vector<std::vector<Vec3>> cornerNormals;          ///< per face: three normals for each of its triangles
+  std::vector<std::vector<double>> curvature;            ///< per face, per triangle
 
   const Vec3& pt(int v) const { return base.points[static_cast<std::size_t>(v)]; }
   Vec3 edgePoint(int edge, double t) const override {
     const auto& c = base.edgeChain[static_cast<std::size_t>(edge)];
     const auto& s = base.edgeParam[static_cast<std::size_t>(edge)];
     auto it = std::upper_bound(s.begin(), s.end(), t);
-    std::size_t i = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(it - s.begin() - 1, 0, static_cast<std::ptrdiff_t>(s.size()) - 2));
+    std::size_t i = static_cast<std::size_t>(
+        std::clamp<std::ptrdiff_t>(it - s.begin() - 1, 0, static_cast<std::ptrdiff_t>(s.size()) - 2));
     double l = s[i + 1] - s[i], w = l > 0 ? std::clamp((t - s[i]) / l, 0.0, 1.0) : 0;
     return pt(c[i]) + w * (pt(c[i + 1]) - pt(c[i]));
   }
@@ -39,7 +40,8 @@ public:
     const auto& c = base.edgeChain[static_cast<std::size_t>(edge)];
     if (c.size() < 3) return 0;
     auto it = std::upper_bound(s.begin(), s.end(), t);
-    std::size_t i = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(it - s.begin() - 1, 0, static_cast<std::ptrdiff_t>(s.size()) - 2));
+    std::size_t i = static_cast<std::size_t>(
+        std::clamp<std::ptrdiff_t>(it - s.begin() - 1, 0, static_cast<std::ptrdiff_t>(s.size()) - 2));
     double k = 0; // turn at the nearer ends over the mean length of the segments there
     for (std::size_t j : {i, i + 1})
       if (j > 0 && j + 1 < c.size()) {
@@ -102,7 +104,8 @@ std::map<Key, std::vector<int>> edgeUse(const std::vector<Tri>& tris) {
   std::map<Key, std::vector<int>> use;
   for (std::size_t i = 0; i < tris.size(); ++i)
     for (int k = 0; k < 3; ++k)
-      use[edgeKey(tris[i][static_cast<std::size_t>(k)], tris[i][static_cast<std::size_t>((k + 1) % 3)])].push_back(static_cast<int>(i));
+      use[edgeKey(tris[i][static_cast<std::size_t>(k)], tris[i][static_cast<std::size_t>((k + 1) % 3)])].push_back(
+          static_cast<int>(i));
   return use;
 }
 
@@ -237,13 +240,14 @@ Shells orient(std::vector<Tri>& tris, const std::map<Key, std::vector<int>>& use
   return s;
 }
 
-Problem placesProblem(const char* code, const std::string& what, const std::vector<Vec3>& places, const std::string& unit,
-                      const std::string& why, const std::string& todo) {
+Problem placesProblem(const char* code, const std::string& what, const std::vector<Vec3>& places,
+                      const std::string& unit, const std::string& why, const std::string& todo) {
   Problem p;
   p.code = code;
   p.what = what;
   p.places = places;
-  for (std::size_t i = 0; i < std::min<std::size_t>(5, places.size()); ++i) p.where += (i ? ", " : "at ") + formatPoint(places[i]);
+  for (std::size_t i = 0; i < std::min<std::size_t>(5, places.size()); ++i)
+    p.where += (i ? ", " : "at ") + formatPoint(places[i]);
   p.where += " " + unit;
   p.why = why;
   p.todo = todo;
@@ -266,7 +270,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
   for (std::size_t i = 0; i < s.triangles.size(); ++i) {
     std::size_t k = static_cast<std::size_t>(shells.of[i]);
     const auto& t = s.triangles[i];
-    n.volume[k] += tetVolume(Vec3::Zero(), s.points[static_cast<std::size_t>(t[0])], s.points[static_cast<std::size_t>(t[1])], s.points[static_cast<std::size_t>(t[2])]);
+    n.volume[k] += tetVolume(Vec3::Zero(), s.points[static_cast<std::size_t>(t[0])],
+                             s.points[static_cast<std::size_t>(t[1])], s.points[static_cast<std::size_t>(t[2])]);
     for (int v : t) boxes[k].add(s.points[static_cast<std::size_t>(v)]);
     if (sample[k] < 0) sample[k] = t[0];
   }
@@ -275,7 +280,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
     double w = 0;
     for (std::size_t i = 0; i < s.triangles.size(); ++i) {
       if (static_cast<std::size_t>(shells.of[i]) != k) continue;
-      Vec3 a = s.points[static_cast<std::size_t>(s.triangles[i][0])] - p, b = s.points[static_cast<std::size_t>(s.triangles[i][1])] - p,
+      Vec3 a = s.points[static_cast<std::size_t>(s.triangles[i][0])] - p,
+           b = s.points[static_cast<std::size_t>(s.triangles[i][1])] - p,
            c = s.points[static_cast<std::size_t>(s.triangles[i][2])] - p;
       double la = a.norm(), lb = b.norm(), lc = c.norm();
       w += 2 * std::atan2(a.dot(b.cross(c)), la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
@@ -285,8 +291,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
   std::vector<std::vector<int>> outer(count);
   for (std::size_t i = 0; i < count; ++i)
     for (std::size_t j = 0; j < count; ++j)
-      if (i != j && std::abs(n.volume[j]) > std::abs(n.volume[i]) && boxes[j].contains(boxes[i].lo) && boxes[j].contains(boxes[i].hi) &&
-          inside(j, s.points[static_cast<std::size_t>(sample[i])]))
+      if (i != j && std::abs(n.volume[j]) > std::abs(n.volume[i]) && boxes[j].contains(boxes[i].lo) &&
+          boxes[j].contains(boxes[i].hi) && inside(j, s.points[static_cast<std::size_t>(sample[i])]))
         outer[i].push_back(static_cast<int>(j));
   n.body.assign(count, -1);
   for (std::size_t i = 0; i < count; ++i)
@@ -295,7 +301,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
     if (outer[i].size() % 2 == 0) continue;
     int parent = outer[i][0]; // the innermost of the shells around it
     for (int j : outer[i])
-      if (std::abs(n.volume[static_cast<std::size_t>(j)]) < std::abs(n.volume[static_cast<std::size_t>(parent)])) parent = j;
+      if (std::abs(n.volume[static_cast<std::size_t>(j)]) < std::abs(n.volume[static_cast<std::size_t>(parent)]))
+        parent = j;
     n.body[i] = n.body[static_cast<std::size_t>(parent)];
   }
   for (std::size_t i = 0; i < s.triangles.size(); ++i) {
@@ -308,7 +315,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
 }
 
 /// Faces are what sharp edges and names separate.
-std::vector<int> splitFaces(const FacetSoup& s, const std::map<Key, std::vector<int>>& use, double angleDeg, std::set<Key>& feature, int& count) {
+std::vector<int> splitFaces(const FacetSoup& s, const std::map<Key, std::vector<int>>& use, double angleDeg,
+                            std::set<Key>& feature, int& count) {
   std::vector<Vec3> normal(s.triangles.size());
   auto pt = [&](int v) { return s.points[static_cast<std::size_t>(v)]; };
   for (std::size_t i = 0; i < s.triangles.size(); ++i)
@@ -342,8 +350,10 @@ std::vector<int> splitFaces(const FacetSoup& s, const std::map<Key, std::vector<
   return face;
 }
 
-/// Chains feature edges between corners. A corner is where other than two meet, faces change, or the line turns sharply.
-void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int>>& use, const std::set<Key>& feature, double turnDeg) {
+/// Chains feature edges between corners. A corner is where other than two meet, faces change, or the line turns
+/// sharply.
+void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int>>& use, const std::set<Key>& feature,
+                double turnDeg) {
   std::map<int, std::vector<int>> around;
   for (const auto& e : feature) {
     around[e.first].push_back(e.second);
@@ -395,7 +405,8 @@ void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int
     e.length = s.back();
     e.t0 = 0;
     e.t1 = s.back();
-    for (std::size_t i = 1; i + 1 < chain.size(); ++i) t.origin[static_cast<std::size_t>(chain[i])] = {Dim::Edge, id, s[i]};
+    for (std::size_t i = 1; i + 1 < chain.size(); ++i)
+      t.origin[static_cast<std::size_t>(chain[i])] = {Dim::Edge, id, s[i]};
     for (int f : e.faces) part.faces[static_cast<std::size_t>(f)].edges.push_back(id);
     part.edges.push_back(e);
     t.edgeChain.push_back(chain);
@@ -421,7 +432,8 @@ void prepareQueries(FacetShape& s, Part& part) {
   s.corners.resize(n);
   s.cornerNormals.resize(n);
   s.curvature.resize(n);
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) s.faceTriangles[static_cast<std::size_t>(t.triangleFace[i])].push_back(static_cast<int>(i));
+  for (std::size_t i = 0; i < t.triangles.size(); ++i)
+    s.faceTriangles[static_cast<std::size_t>(t.triangleFace[i])].push_back(static_cast<int>(i));
   for (std::size_t f = 0; f < n; ++f) {
     PartFace& pf = part.faces[f];
     std::map<int, Vec3> vertexNormal;
@@ -455,7 +467,8 @@ void prepareQueries(FacetShape& s, Part& part) {
       for (std::size_t c = 0; c < 3; ++c) {
         s.cornerNormals[f].push_back(vertexNormal[q[c]]);
         double l = (s.pt(q[(c + 1) % 3]) - s.pt(q[c])).norm();
-        if (l > 0) k = std::max(k, std::acos(std::clamp(vertexNormal[q[c]].dot(vertexNormal[q[(c + 1) % 3]]), -1.0, 1.0)) / l);
+        if (l > 0)
+          k = std::max(k, std::acos(std::clamp(vertexNormal[q[c]].dot(vertexNormal[q[(c + 1) % 3]]), -1.0, 1.0)) / l);
         flat = flat && std::abs(dir.dot(s.pt(q[c]) - pf.center)) < 1e-6 * part.diagonal();
       }
       s.curvature[f].push_back(k);
@@ -487,30 +500,38 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
     return p;
   }
   auto use = edgeUse(s.triangles);
-  auto mid = [&](const Key& e) { return Vec3(0.5 * (s.points[static_cast<std::size_t>(e.first)] + s.points[static_cast<std::size_t>(e.second)])); };
+  auto mid = [&](const Key& e) {
+    return Vec3(0.5 * (s.points[static_cast<std::size_t>(e.first)] + s.points[static_cast<std::size_t>(e.second)]));
+  };
   std::vector<Vec3> open, crowded;
   for (const auto& [e, t] : use) {
     if (t.size() == 1) open.push_back(mid(e));
     if (t.size() > 2) crowded.push_back(mid(e));
   }
   if (!open.empty())
-    return placesProblem("part.open-edges", std::to_string(open.size()) + " open edges: the triangles do not close a body", open, part.unit,
-                         "a volume mesh needs a closed surface", "close the gaps in the part and export it again");
+    return placesProblem(
+        "part.open-edges", std::to_string(open.size()) + " open edges: the triangles do not close a body", open,
+        part.unit, "a volume mesh needs a closed surface", "close the gaps in the part and export it again");
   if (!crowded.empty())
-    return placesProblem("part.crowded-edges", std::to_string(crowded.size()) + " edges have three or more triangles", crowded, part.unit,
-                         "inside and outside cannot be told apart there", "separate the surfaces that meet there and export the part again");
+    return placesProblem("part.crowded-edges", std::to_string(crowded.size()) + " edges have three or more triangles",
+                         crowded, part.unit, "inside and outside cannot be told apart there",
+                         "separate the surfaces that meet there and export the part again");
   Shells shells = orient(s.triangles, use, counts);
   for (const auto& [e, t] : use) { // a shell that cannot be oriented (one-sided) would pass all checks above
     int dir = 0;
     for (int i : t)
       for (std::size_t k = 0; k < 3; ++k)
-        if (s.triangles[static_cast<std::size_t>(i)][k] == e.first && s.triangles[static_cast<std::size_t>(i)][(k + 1) % 3] == e.second) ++dir;
+        if (s.triangles[static_cast<std::size_t>(i)][k] == e.first &&
+            s.triangles[static_cast<std::size_t>(i)][(k + 1) % 3] == e.second)
+          ++dir;
     if (dir != 1)
-      return placesProblem("part.one-sided", "the surface has one side only", {mid(e)}, part.unit, "inside and outside cannot be told apart", "mend the surface in the part");
+      return placesProblem("part.one-sided", "the surface has one side only", {mid(e)}, part.unit,
+                           "inside and outside cannot be told apart", "mend the surface in the part");
   }
   Nesting nesting = nest(s, shells);
   for (int b = 0; b < nesting.bodies; ++b) part.bodies.emplace_back();
-  for (std::size_t k = 0; k < nesting.body.size(); ++k) part.bodies[static_cast<std::size_t>(nesting.body[k])].volume += nesting.volume[k];
+  for (std::size_t k = 0; k < nesting.body.size(); ++k)
+    part.bodies[static_cast<std::size_t>(nesting.body[k])].volume += nesting.volume[k];
 
   auto shape = std::make_shared<FacetShape>();
   Tessellation& t = shape->base;
@@ -538,9 +559,11 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
   }
   for (const auto& p : t.points) part.box.add(p);
   std::set<Key> moved;
-  for (const auto& e : feature) moved.insert(edgeKey(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
+  for (const auto& e : feature)
+    moved.insert(edgeKey(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
   chainEdges(part, t, edgeUse(t.triangles), moved, 45);
-  for (std::size_t f = 0; f < part.faces.size(); ++f) part.bodies[static_cast<std::size_t>(part.faces[f].bodies[0])].faces.push_back(static_cast<int>(f));
+  for (std::size_t f = 0; f < part.faces.size(); ++f)
+    part.bodies[static_cast<std::size_t>(part.faces[f].bodies[0])].faces.push_back(static_cast<int>(f));
   for (auto& f : part.faces) {
     std::sort(f.edges.begin(), f.edges.end());
     f.edges.erase(std::unique(f.edges.begin(), f.edges.end()), f.edges.end());

@@ -86,7 +86,7 @@ struct UnitName {
   const char* ours;
   const char* cascade;
 };
-constexpr UnitName kFileUnits[] = {{"MILLIMETRE", "mm", "MM"}, {"METRE", "m", "M"}, {"CENTIMETRE", "cm", "CM"},
+constexpr UnitName kFileUnits[] = {{"MILLIMETRE", "mm", "MM"}, {"METRE", "m", "M"},  {"CENTIMETRE", "cm", "CM"},
                                    {"INCH", "in", "INCH"},     {"FOOT", "ft", "FT"}, {"MICROMETRE", "um", "UM"},
                                    {"KILOMETRE", "km", "KM"}};
 
@@ -125,7 +125,8 @@ private:
     std::string n = item->Name()->ToCString();
     return n == "NONE" ? std::string() : n;
   }
-  void walk(const TDF_Label& label, const TopLoc_Location& at, const std::string& name, std::optional<Color> color, int depth) {
+  void walk(const TDF_Label& label, const TopLoc_Location& at, const std::string& name, std::optional<Color> color,
+            int depth) {
     if (depth > 100) return;
     TDF_Label target = label;
     TopLoc_Location here = at;
@@ -137,7 +138,9 @@ private:
       if (!referred.empty()) own = referred;
     }
     Quantity_Color c;
-    if (auto lc = toColor(m_colors->GetColor(label, XCAFDoc_ColorSurf, c) || m_colors->GetColor(label, XCAFDoc_ColorGen, c), c)) color = lc;
+    if (auto lc = toColor(
+            m_colors->GetColor(label, XCAFDoc_ColorSurf, c) || m_colors->GetColor(label, XCAFDoc_ColorGen, c), c))
+      color = lc;
     if (m_shapes->IsAssembly(target)) {
       TDF_LabelSequence parts;
       m_shapes->GetComponents(target, parts);
@@ -161,7 +164,8 @@ private:
       auto c = colorOf(o.Current());
       m_model.bodies.push_back({s.Current(), name, c ? c : color});
     }
-    for (TopExp_Explorer f(moved, TopAbs_FACE, TopAbs_SOLID); f.More(); f.Next()) BRep_Builder().Add(m_loose, f.Current());
+    for (TopExp_Explorer f(moved, TopAbs_FACE, TopAbs_SOLID); f.More(); f.Next())
+      BRep_Builder().Add(m_loose, f.Current());
   }
 };
 
@@ -198,7 +202,7 @@ std::optional<Problem> readIges(const std::string& path, KernelModel& model, Top
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   // Files announce a precision far above the size of their details; a fine one of our own keeps faces apart.
   Interface_Static::SetIVal("read.precision.mode", 1);
-  Interface_Static::SetRVal("read.precision.val", std::stod(getenv("PREC")?getenv("PREC"):"1e-5"));
+  Interface_Static::SetRVal("read.precision.val", std::stod(getenv("PREC") ? getenv("PREC") : "1e-5"));
   if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete IGES file");
   auto iges = Handle(IGESData_IGESModel)::DownCast(reader.WS()->Model());
   model.unit = "mm";
@@ -220,7 +224,8 @@ std::optional<Problem> readIges(const std::string& path, KernelModel& model, Top
 
 std::optional<Problem> readBrep(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
   BRep_Builder b;
-  if (!BRepTools::Read(loose, path.c_str(), b) || loose.IsNull()) return unreadable(path, "it is not a complete BREP file");
+  if (!BRepTools::Read(loose, path.c_str(), b) || loose.IsNull())
+    return unreadable(path, "it is not a complete BREP file");
   model.unit = "mm";
   model.unitAssumed = true;
   return {};
@@ -278,7 +283,8 @@ Problem openProblem(const std::vector<Vec3>& places, const std::string& unit) {
   p.code = "part.open-edges";
   p.what = std::to_string(places.size()) + " open edges: the faces do not close a body";
   p.places = places;
-  for (std::size_t i = 0; i < std::min<std::size_t>(places.size(), 5); ++i) p.where += (i ? ", " : "at ") + formatPoint(places[i]);
+  for (std::size_t i = 0; i < std::min<std::size_t>(places.size(), 5); ++i)
+    p.where += (i ? ", " : "at ") + formatPoint(places[i]);
   p.where += " " + unit;
   p.why = "a volume mesh needs a closed surface";
   p.todo = "add the missing faces in the part, or export it as a solid";
@@ -322,7 +328,8 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
   std::vector<TopoDS_Shape> solids, open, bestSolids, bestOpen;
   bool have = false;
   double used = 0;
-  for (double rel : {1e-7, 1e-6, 1e-5, 1e-4, 5e-4, 2e-3, 5e-3, 1e-2}) { // the tightest tolerance that closes the most wins
+  for (double rel :
+       {1e-7, 1e-6, 1e-5, 1e-4, 5e-4, 2e-3, 5e-3, 1e-2}) { // the tightest tolerance that closes the most wins
     BRepBuilderAPI_Sewing sew(rel * diagonal, true, true, true, false);
     sew.Add(loose);
     sew.Perform();
@@ -338,7 +345,9 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
       bestOpen = open;
       used = rel * diagonal;
     }
-    if(getenv("DBG"))fprintf(stderr,"sew %g: solids %zu open %zu edges %zu\n",rel,solids.size(),open.size(),open.empty()?0:freeEdgePlaces(open[0]).size());
+    if (getenv("DBG"))
+      fprintf(stderr, "sew %g: solids %zu open %zu edges %zu\n", rel, solids.size(), open.size(),
+              open.empty() ? 0 : freeEdgePlaces(open[0]).size());
     if (open.empty()) break;
   }
   if (bestSolids.empty() && model.bodies.empty()) {
@@ -354,7 +363,8 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
     Problem p;
     p.severity = Severity::Note;
     p.code = "part.sewn";
-    p.what = std::to_string(faceCount) + " loose faces were sewn into " + std::to_string(bestSolids.size()) + " closed bodies";
+    p.what = std::to_string(faceCount) + " loose faces were sewn into " + std::to_string(bestSolids.size()) +
+             " closed bodies";
     p.why = "the file holds faces, not solids; gaps up to " + formatNumber(used, 3) + " " + model.unit + " were closed";
     model.problems.push_back(p);
   }
@@ -424,7 +434,9 @@ void imprint(KernelModel& model, double diagonal) {
     OCC_CATCH_SIGNALS
     builder.Perform();
     failed = builder.HasErrors();
-  } catch (const Standard_Failure&) { failed = true; }
+  } catch (const Standard_Failure&) {
+    failed = true;
+  }
   if (failed) {
     Problem p;
     p.severity = Severity::Warning;
@@ -447,7 +459,8 @@ void imprint(KernelModel& model, double diagonal) {
         p.code = "part.overlap";
         const auto& first = model.bodies[static_cast<std::size_t>(seen.Find(s))].name;
         double v = std::abs(solidVolume(s));
-        p.what = "bodies '" + first + "' and '" + model.bodies[b].name + "' overlap by " + formatNumber(v, 4) + " " + model.unit + "^3";
+        p.what = "bodies '" + first + "' and '" + model.bodies[b].name + "' overlap by " + formatNumber(v, 4) + " " +
+                 model.unit + "^3";
         Vec3 c = shapeBox(s).center();
         p.places.push_back(c);
         p.where = "around " + formatPoint(c);
@@ -495,7 +508,8 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
   std::vector<KernelBody> closed;
   std::vector<Vec3> openPlaces;
   for (auto& b : model.bodies) {
-    if (closeSolid(model, b, diagonal)) closed.push_back(b);
+    if (closeSolid(model, b, diagonal))
+      closed.push_back(b);
     else {
       auto more = freeEdgePlaces(b.solid);
       openPlaces.insert(openPlaces.end(), more.begin(), more.end());
@@ -527,7 +541,8 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
     Problem p;
     p.severity = Severity::Warning;
     p.code = "part.invalid";
-    p.what = std::to_string(invalid) + (invalid == 1 ? " body holds" : " bodies hold") + " entities that the geometry kernel calls invalid";
+    p.what = std::to_string(invalid) + (invalid == 1 ? " body holds" : " bodies hold") +
+             " entities that the geometry kernel calls invalid";
     p.why = "edges may stray from their faces, or faces cross";
     p.todo = "meshing goes on; look at the mesh there, or mend the part";
     model.problems.push_back(p);

@@ -20,7 +20,7 @@ struct KernelBody {
 /// Bodies after sewing and imprinting; a body may consist of several solids when it overlapped another one.
 struct KernelModel {
   std::vector<KernelBody> bodies;
-  std::vector<int> solidBody;        ///< for each entry of `solids`, its body
+  std::vector<int> solidBody; ///< for each entry of `solids`, its body
   std::vector<TopoDS_Shape> solids;
   std::vector<KernelFaceInfo> faceInfo;
   TopTools_DataMapOfShapeInteger faceInfoOf; ///< face (any orientation) -> index in faceInfo

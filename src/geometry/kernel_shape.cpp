@@ -6,6 +6,7 @@
 #include "geometry/kernel_import.h"
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
+#include <BRepAlgoAPI_Cut.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
@@ -13,7 +14,6 @@
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
-#include <BRepAlgoAPI_Cut.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
@@ -48,7 +48,7 @@ struct KernelFace {
   Vec3 origin, axis, xdir;
   double r1 = 0, r2 = 0; ///< radii; for a cone: radius at the origin and sine of the half angle
   double tanHalf = 0;
-  bool flipped = false;  ///< true: normal is opposite to du x dv
+  bool flipped = false; ///< true: normal is opposite to du x dv
   double u0, u1, v0, v1;
   // Start points of the search, filled by the display tessellation.
   Bvh tree;
@@ -72,8 +72,8 @@ public:
   std::vector<std::unique_ptr<KernelEdge>> edges;
   TopoDS_Compound all;
   TopTools_IndexedMapOfShape faceMap, edgeMap, vertexMap; ///< kernel entities; edgeMap holds seams too
-  std::vector<int> edgeOf;   ///< edgeMap index - 1 -> part edge or -1 (seam, pole)
-  std::vector<int> pointOf;  ///< vertexMap index - 1 -> part point or -1
+  std::vector<int> edgeOf;                                ///< edgeMap index - 1 -> part edge or -1 (seam, pole)
+  std::vector<int> pointOf;                               ///< vertexMap index - 1 -> part point or -1
   std::vector<char> degenerate;
   mutable std::mutex meshLock;
 
@@ -160,7 +160,8 @@ FaceProjection analytic(const KernelFace& f, const Vec3& p) {
     double l = e.norm();
     r.normal = l > 0 ? Vec3(e / l) : out;
     r.point = ring + f.r2 * r.normal;
-    double across = std::abs(r.normal.dot(out)) / std::max((r.point - f.origin - (r.point - f.origin).dot(f.axis) * f.axis).norm(), 1e-300);
+    double across = std::abs(r.normal.dot(out)) /
+                    std::max((r.point - f.origin - (r.point - f.origin).dot(f.axis) * f.axis).norm(), 1e-300);
     r.curvature = std::max(1 / f.r2, across);
     break;
   }
@@ -178,7 +179,8 @@ FaceProjection analytic(const KernelFace& f, const Vec3& p) {
     r.curvature = radius > 0 ? c / radius : 1e30;
     break;
   }
-  case SurfaceKind::Other: break;
+  case SurfaceKind::Other:
+    break;
   }
   // The closed forms give the outward side of the axis; the face may look inwards.
   if (f.flipped && f.kind != SurfaceKind::Plane) r.normal = -r.normal;
@@ -218,7 +220,8 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
       bestD = d;
       bestU = u;
       bestV = v;
-    } else if (k > 2) break;
+    } else if (k > 2)
+      break;
     // Full Newton where the Hessian is positive, otherwise Gauss-Newton.
     double gu = e.dot(a), gv = e.dot(b);
     double huu = a.dot(a) + e.dot(toVec(duu)), hvv = b.dot(b) + e.dot(toVec(dvv)), huv = a.dot(b) + e.dot(toVec(duv));
@@ -240,7 +243,8 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
   r.point = toVec(s);
   Vec3 a = toVec(du), b = toVec(dv), n = a.cross(b);
   double l = n.norm();
-  if (l <= 1e-10 * (a.squaredNorm() + b.squaredNorm())) { // pole: the normal of the triangle nearby is the best there is
+  if (l <=
+      1e-10 * (a.squaredNorm() + b.squaredNorm())) { // pole: the normal of the triangle nearby is the best there is
     const auto* t = tri >= 0 ? &f.triangles[static_cast<std::size_t>(tri)] : nullptr;
     r.normal = t ? triangleNormal((*t)[0], (*t)[1], (*t)[2]) : Vec3(0, 0, 1);
     return r;
@@ -271,7 +275,9 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad)
     OCC_CATCH_SIGNALS
     BRepTools::Clean(all);
     BRepMesh_IncrementalMesh mesher(all, deflection, false, angleRad, true);
-  } catch (const Standard_Failure& e) { return fail(0, e.GetMessageString()); }
+  } catch (const Standard_Failure& e) {
+    return fail(0, e.GetMessageString());
+  }
 
   Tessellation t;
   std::vector<int> vertexId(static_cast<std::size_t>(vertexMap.Extent()), -1);
@@ -367,7 +373,8 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad)
       int a, b, c;
       tri->Triangle(i).Get(a, b, c);
       if (reversed) std::swap(b, c);
-      std::array<int, 3> v{node[static_cast<std::size_t>(a - 1)], node[static_cast<std::size_t>(b - 1)], node[static_cast<std::size_t>(c - 1)]};
+      std::array<int, 3> v{node[static_cast<std::size_t>(a - 1)], node[static_cast<std::size_t>(b - 1)],
+                           node[static_cast<std::size_t>(c - 1)]};
       if (v[0] == v[1] || v[1] == v[2] || v[2] == v[0]) continue;
       t.triangles.push_back(v);
       t.triangleFace.push_back(fi);
@@ -462,7 +469,8 @@ std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
         f->v1 * std::sin(f->surface.Cone().SemiAngle()) + f->r1 < 1e-9 * std::abs(f->r1))
       f->kind = SurfaceKind::Other; // the face lies on the far nappe
     break;
-  default: break;
+  default:
+    break;
   }
   return f;
 }
@@ -476,8 +484,10 @@ void describeEdges(KernelShape& s, Part& part) {
   for (std::size_t fi = 0; fi < s.faces.size(); ++fi)
     for (TopExp_Explorer ex(s.faces[fi]->face, TopAbs_EDGE); ex.More(); ex.Next()) {
       std::size_t k = static_cast<std::size_t>(s.edgeMap.FindIndex(ex.Current()) - 1);
-      if (facesOf[k].empty() || facesOf[k].back() != static_cast<int>(fi)) facesOf[k].push_back(static_cast<int>(fi));
-      else if (BRep_Tool::IsClosed(TopoDS::Edge(ex.Current()), s.faces[fi]->face)) seam[k] = 1;
+      if (facesOf[k].empty() || facesOf[k].back() != static_cast<int>(fi))
+        facesOf[k].push_back(static_cast<int>(fi));
+      else if (BRep_Tool::IsClosed(TopoDS::Edge(ex.Current()), s.faces[fi]->face))
+        seam[k] = 1;
     }
   s.pointOf.assign(static_cast<std::size_t>(s.vertexMap.Extent()), -1);
   std::vector<int> pointUse;
@@ -568,8 +578,12 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
       auto kf = describeFace(face);
       PartFace pf;
       pf.kind = kf->kind;
-      pf.axis = kf->axis.allFinite() && kf->kind != SurfaceKind::Other && kf->kind != SurfaceKind::Sphere ? kf->axis : Vec3(0, 0, 0);
-      pf.radius = kf->kind == SurfaceKind::Torus ? kf->r2 : kf->kind == SurfaceKind::Cylinder || kf->kind == SurfaceKind::Sphere ? kf->r1 : 0;
+      pf.axis = kf->axis.allFinite() && kf->kind != SurfaceKind::Other && kf->kind != SurfaceKind::Sphere
+                    ? kf->axis
+                    : Vec3(0, 0, 0);
+      pf.radius = kf->kind == SurfaceKind::Torus                                         ? kf->r2
+                  : kf->kind == SurfaceKind::Cylinder || kf->kind == SurfaceKind::Sphere ? kf->r1
+                                                                                         : 0;
       GProp_GProps a;
       BRepGProp::SurfaceProperties(face, a);
       pf.area = a.Mass();
@@ -611,7 +625,8 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
   return part;
 }
 
-Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options, Progress* progress) {
+Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options,
+                            Progress* progress) {
   auto model = importKernelModel(path, ext, progress);
   if (!model) return model.problem();
   if (progress) progress->check();
@@ -640,14 +655,21 @@ Result<Part> makeKernelPart(const std::string& recipe) {
   TopoDS_Compound loose;
   BRep_Builder().MakeCompound(loose);
   auto add = [&](const TopoDS_Shape& s) { BRep_Builder().Add(loose, s); };
-  if (what == "box") add(BRepPrimAPI_MakeBox(a, b, c).Solid());
-  else if (what == "cylinder") add(BRepPrimAPI_MakeCylinder(a, b).Solid());
-  else if (what == "sphere") add(BRepPrimAPI_MakeSphere(a).Solid());
-  else if (what == "torus") add(BRepPrimAPI_MakeTorus(a, b).Solid());
+  if (what == "box")
+    add(BRepPrimAPI_MakeBox(a, b, c).Solid());
+  else if (what == "cylinder")
+    add(BRepPrimAPI_MakeCylinder(a, b).Solid());
+  else if (what == "sphere")
+    add(BRepPrimAPI_MakeSphere(a).Solid());
+  else if (what == "torus")
+    add(BRepPrimAPI_MakeTorus(a, b).Solid());
   else if (what == "boxes")
-    for (int i = 0; i < static_cast<int>(a); ++i) add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
+    for (int i = 0; i < static_cast<int>(a); ++i)
+      add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
   else if (what == "shell")
-    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(), BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid()).Shape());
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
+                        BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())
+            .Shape());
   if (auto p = finishKernelModel(model, loose, 1)) return *p;
   auto r = partFromKernelModel(std::move(model), {});
   if (r) {

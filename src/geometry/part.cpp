@@ -29,10 +29,14 @@ double Part::surfaceArea() const {
 }
 int Part::count(Dim d) const {
   switch (d) {
-  case Dim::Point: return static_cast<int>(points.size());
-  case Dim::Edge: return static_cast<int>(edges.size());
-  case Dim::Face: return static_cast<int>(faces.size());
-  case Dim::Body: return static_cast<int>(bodies.size());
+  case Dim::Point:
+    return static_cast<int>(points.size());
+  case Dim::Edge:
+    return static_cast<int>(edges.size());
+  case Dim::Face:
+    return static_cast<int>(faces.size());
+  case Dim::Body:
+    return static_cast<int>(bodies.size());
   }
   return 0;
 }
@@ -79,11 +83,14 @@ Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progr
   namespace fs = std::filesystem;
   std::error_code ec;
   if (!fs::exists(path, ec))
-    return fileProblem(path, "file.missing", "the part file does not exist", "no file of this name can be opened", "check the path");
+    return fileProblem(path, "file.missing", "the part file does not exist", "no file of this name can be opened",
+                       "check the path");
   if (fs::is_directory(path, ec) || fs::file_size(path, ec) == 0)
-    return fileProblem(path, "file.empty", "the part file is empty or a folder", "there is nothing to read", "export the part again");
+    return fileProblem(path, "file.empty", "the part file is empty or a folder", "there is nothing to read",
+                       "export the part again");
   if (!options.unit.empty() && !millimetresPer(options.unit)) {
-    Problem p = fileProblem(path, "unit.unknown", "unknown unit '" + options.unit + "'", "", "use one of mm, m, cm, in, ft, um, km");
+    Problem p = fileProblem(path, "unit.unknown", "unknown unit '" + options.unit + "'", "",
+                            "use one of mm, m, cm, in, ft, um, km");
     p.fault = Fault::Usage;
     return p;
   }

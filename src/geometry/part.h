@@ -31,12 +31,12 @@ struct PartFace {
   std::string name;
   std::optional<Color> color;
   SurfaceKind kind = SurfaceKind::Other;
-  double radius = 0;                  ///< of cylinder, sphere, or the smaller radius of a torus; else 0
-  Vec3 axis = Vec3::Zero();           ///< outward normal of a plane, axis of a cylinder, cone or torus
+  double radius = 0;        ///< of cylinder, sphere, or the smaller radius of a torus; else 0
+  Vec3 axis = Vec3::Zero(); ///< outward normal of a plane, axis of a cylinder, cone or torus
   double area = 0;
-  Vec3 center = Vec3::Zero();         ///< centre of area
-  std::vector<int> edges;             ///< ascending, each once
-  std::array<int, 2> bodies{-1, -1};  ///< body behind the face (its normal points out of it), body in front; -1 none
+  Vec3 center = Vec3::Zero();        ///< centre of area
+  std::vector<int> edges;            ///< ascending, each once
+  std::array<int, 2> bodies{-1, -1}; ///< body behind the face (its normal points out of it), body in front; -1 none
   Box box;
 };
 struct PartBody {
@@ -95,8 +95,8 @@ class Part {
 public:
   std::string path, format;
   std::string unit = "mm";
-  bool unitAssumed = false;      ///< the file does not say
-  std::string fileUnit;          ///< as the file says, when overridden
+  bool unitAssumed = false; ///< the file does not say
+  std::string fileUnit;     ///< as the file says, when overridden
   std::vector<PartBody> bodies;
   std::vector<PartFace> faces;
   std::vector<PartEdge> edges;
@@ -104,12 +104,12 @@ public:
   std::vector<Problem> problems; ///< health report: notes and warnings found while reading
   bool faceted = false;
   Box box;
-  Tessellation display;          ///< made on load: 1/1000 of the diagonal, 15 degrees
+  Tessellation display; ///< made on load: 1/1000 of the diagonal, 15 degrees
   std::shared_ptr<const Shape> shape;
 
   double diagonal() const { return box.diagonal(); }
   double volume() const;
-  double surfaceArea() const;    ///< outer and shared faces, each once
+  double surfaceArea() const; ///< outer and shared faces, each once
   int count(Dim d) const;
   /// "182 x 96 x 96 mm"
   std::string sizeText() const;

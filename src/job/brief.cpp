@@ -41,11 +41,16 @@ std::string textOf(const toml::value& v) {
 std::string quoted(const std::string& s) {
   std::string r = "\"";
   for (char c : s) {
-    if (c == '"' || c == '\\') r += '\\', r += c;
-    else if (c == '\n') r += "\\n";
-    else if (c == '\t') r += "\\t";
-    else if (static_cast<unsigned char>(c) < 32) continue;
-    else r += c;
+    if (c == '"' || c == '\\')
+      r += '\\', r += c;
+    else if (c == '\n')
+      r += "\\n";
+    else if (c == '\t')
+      r += "\\t";
+    else if (static_cast<unsigned char>(c) < 32)
+      continue;
+    else
+      r += c;
   }
   return r + "\"";
 }
@@ -77,23 +82,32 @@ Result<Brief> parseBrief(const std::string& text, const std::string& path) {
       if (key == "format") continue;
       if (key == "part" && v.is_table()) {
         for (const auto& [k, x] : v.as_table()) {
-          if (k == "file") b.partFile = textOf(x);
-          else if (k == "unit") b.unit = textOf(x);
-          else if (k == "facet_angle") b.facetAngle = textOf(x);
-          else b.unknown["part." + k] = textOf(x);
+          if (k == "file")
+            b.partFile = textOf(x);
+          else if (k == "unit")
+            b.unit = textOf(x);
+          else if (k == "facet_angle")
+            b.facetAngle = textOf(x);
+          else
+            b.unknown["part." + k] = textOf(x);
         }
       } else if (key == "rule" && v.is_array()) {
         for (const auto& item : v.as_array()) {
           Rule r;
           for (const auto& [k, x] : item.as_table()) {
-            if (k == "is") r.kind = textOf(x);
-            else if (k == "note") r.note = textOf(x);
-            else if (k == "off") r.off = textOf(x) == "true";
-            else r.values[k] = textOf(x);
+            if (k == "is")
+              r.kind = textOf(x);
+            else if (k == "note")
+              r.note = textOf(x);
+            else if (k == "off")
+              r.off = textOf(x) == "true";
+            else
+              r.values[k] = textOf(x);
           }
           if (const RuleKind* kind = ruleKind(r.kind))
             for (auto it = r.values.begin(); it != r.values.end();) {
-              if (kind->slot(it->first)) ++it;
+              if (kind->slot(it->first))
+                ++it;
               else {
                 r.unknown.insert(*it);
                 it = r.values.erase(it);
@@ -101,7 +115,8 @@ Result<Brief> parseBrief(const std::string& text, const std::string& path) {
             }
           b.rules.push_back(r);
         }
-      } else b.unknown[key] = textOf(v);
+      } else
+        b.unknown[key] = textOf(v);
     }
   } catch (const std::exception& e) {
     p.why = e.what();
@@ -150,7 +165,9 @@ std::string briefText(const Brief& b) {
   return o.str();
 }
 
-std::optional<Problem> saveBrief(const Brief& b, const std::string& path) { return writeFileAtomic(path, briefText(b)); }
+std::optional<Problem> saveBrief(const Brief& b, const std::string& path) {
+  return writeFileAtomic(path, briefText(b));
+}
 
 Brief defaultBrief(const std::string& partFile) {
   Brief b;
@@ -163,7 +180,8 @@ Brief defaultBrief(const std::string& partFile) {
 
 std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
   std::vector<Problem> r;
-  auto add = [&](Severity s, const char* code, const std::string& what, const std::string& where, const std::string& todo) {
+  auto add = [&](Severity s, const char* code, const std::string& what, const std::string& where,
+                 const std::string& todo) {
     Problem p;
     p.severity = s;
     p.fault = Fault::Usage;
@@ -173,17 +191,22 @@ std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
     p.todo = todo;
     r.push_back(p);
   };
-  for (const auto& [k, v] : b.unknown) add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", b.path, "remove it, or check its spelling; it is kept");
+  for (const auto& [k, v] : b.unknown)
+    add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", b.path,
+        "remove it, or check its spelling; it is kept");
   std::map<std::string, int> names;
   for (std::size_t i = 0; i < b.rules.size(); ++i) {
     const Rule& rule = b.rules[i];
     std::string where = "rule " + std::to_string(i + 1) + " (" + rule.kind + ")";
     const RuleKind* kind = ruleKind(rule.kind);
     if (!kind) {
-      add(Severity::Warning, "rule.unknown", "there is no rule '" + rule.kind + "'", where, "see `tessel rules`; the rule is kept and does nothing");
+      add(Severity::Warning, "rule.unknown", "there is no rule '" + rule.kind + "'", where,
+          "see `tessel rules`; the rule is kept and does nothing");
       continue;
     }
-    for (const auto& [k, v] : rule.unknown) add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", where, "remove it, or check its spelling; it is kept");
+    for (const auto& [k, v] : rule.unknown)
+      add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", where,
+          "remove it, or check its spelling; it is kept");
     if (rule.off) continue;
     for (const auto& s : kind->entries) {
       auto it = rule.values.find(s.key);
@@ -192,7 +215,9 @@ std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
         r.push_back(*p);
       }
     }
-    if (rule.kind == "group" && names[rule.get("name")]++) add(Severity::Error, "group.twice", "two groups are named '" + rule.get("name") + "'", where, "give one of them another name");
+    if (rule.kind == "group" && names[rule.get("name")]++)
+      add(Severity::Error, "group.twice", "two groups are named '" + rule.get("name") + "'", where,
+          "give one of them another name");
   }
   return r;
 }

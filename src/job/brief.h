@@ -7,14 +7,14 @@
 namespace tess {
 
 struct Brief {
-  std::string path;      ///< of the brief file; empty when it was never saved
-  std::string partFile;  ///< as written, relative to the brief
-  std::string unit;      ///< override; empty: as in the part file
+  std::string path;     ///< of the brief file; empty when it was never saved
+  std::string partFile; ///< as written, relative to the brief
+  std::string unit;     ///< override; empty: as in the part file
   std::string facetAngle;
   std::vector<Rule> rules;
   std::map<std::string, std::string> unknown; ///< unknown keys of the file and of [part]
 
-  std::string partPath() const;          ///< resolved against the brief's folder
+  std::string partPath() const; ///< resolved against the brief's folder
   std::string resolve(const std::string& relative) const;
   const Rule* first(const std::string& kind) const; ///< first rule of a kind that is not off
   bool operator==(const Brief&) const = default;

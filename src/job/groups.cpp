@@ -11,10 +11,14 @@ bool wildcard(const std::string& pattern, const std::string& text) {
   // Greedy match with backtracking over '*'; case counts.
   std::size_t p = 0, t = 0, star = std::string::npos, mark = 0;
   while (t < text.size()) {
-    if (p < pattern.size() && pattern[p] == '*') star = p++, mark = t;
-    else if (p < pattern.size() && pattern[p] == text[t]) ++p, ++t;
-    else if (star != std::string::npos) p = star + 1, t = ++mark;
-    else return false;
+    if (p < pattern.size() && pattern[p] == '*')
+      star = p++, mark = t;
+    else if (p < pattern.size() && pattern[p] == text[t])
+      ++p, ++t;
+    else if (star != std::string::npos)
+      p = star + 1, t = ++mark;
+    else
+      return false;
   }
   while (p < pattern.size() && pattern[p] == '*') ++p;
   return p == pattern.size();
@@ -22,9 +26,12 @@ bool wildcard(const std::string& pattern, const std::string& text) {
 
 double distanceTo(const Part& part, Dim d, int e, const Vec3& p) {
   switch (d) {
-  case Dim::Point: return (part.points[static_cast<std::size_t>(e)].at - p).norm();
-  case Dim::Edge: return (part.shape->projectToEdge(e, p).point - p).norm();
-  default: break;
+  case Dim::Point:
+    return (part.points[static_cast<std::size_t>(e)].at - p).norm();
+  case Dim::Edge:
+    return (part.shape->projectToEdge(e, p).point - p).norm();
+  default:
+    break;
   }
   // Faces and bodies: over the display triangles, which know their trimming.
   double best = 1e300;
@@ -33,7 +40,9 @@ double distanceTo(const Part& part, Dim d, int e, const Vec3& p) {
     int f = t.triangleFace[i];
     const auto& b = part.faces[static_cast<std::size_t>(f)].bodies;
     if (d == Dim::Face ? f != e : b[0] != e && b[1] != e) continue;
-    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])], &c = t.points[static_cast<std::size_t>(t.triangles[i][1])], &g = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
+               &c = t.points[static_cast<std::size_t>(t.triangles[i][1])],
+               &g = t.points[static_cast<std::size_t>(t.triangles[i][2])];
     Vec3 w = closestOnTriangle(p, a, c, g);
     best = std::min(best, (w[0] * a + w[1] * c + w[2] * g - p).norm());
   }
@@ -43,12 +52,17 @@ double distanceTo(const Part& part, Dim d, int e, const Vec3& p) {
 Box boxOf(const Part& part, Dim d, int e) {
   Box b;
   switch (d) {
-  case Dim::Point: b.add(part.points[static_cast<std::size_t>(e)].at); break;
-  case Dim::Edge:
-    for (int v : part.display.edgeChain[static_cast<std::size_t>(e)]) b.add(part.display.points[static_cast<std::size_t>(v)]);
+  case Dim::Point:
+    b.add(part.points[static_cast<std::size_t>(e)].at);
     break;
-  case Dim::Face: return part.faces[static_cast<std::size_t>(e)].box;
-  case Dim::Body: return part.bodies[static_cast<std::size_t>(e)].box;
+  case Dim::Edge:
+    for (int v : part.display.edgeChain[static_cast<std::size_t>(e)])
+      b.add(part.display.points[static_cast<std::size_t>(v)]);
+    break;
+  case Dim::Face:
+    return part.faces[static_cast<std::size_t>(e)].box;
+  case Dim::Body:
+    return part.bodies[static_cast<std::size_t>(e)].box;
   }
   return b;
 }
@@ -77,7 +91,8 @@ std::set<int> spread(const Part& part, int start, double angleDeg) {
 
 class Resolver {
 public:
-  Resolver(const Brief& b, const Part& p, std::vector<Problem>& problems) : m_brief(b), m_part(p), m_problems(problems) {}
+  Resolver(const Brief& b, const Part& p, std::vector<Problem>& problems)
+      : m_brief(b), m_part(p), m_problems(problems) {}
 
   ResolvedGroup resolve(std::size_t index) {
     const Rule& r = m_brief.rules[index];
@@ -94,30 +109,44 @@ public:
     std::vector<int> c;
     for (int e = 0; e < m_part.count(g.dim); ++e)
       if (g.dim != Dim::Point || !m_part.points[static_cast<std::size_t>(e)].hidden) c.push_back(e);
-    auto keep = [&](auto&& test) { c.erase(std::remove_if(c.begin(), c.end(), [&](int e) { return !test(e); }), c.end()); };
+    auto keep = [&](auto&& test) {
+      c.erase(std::remove_if(c.begin(), c.end(), [&](int e) { return !test(e); }), c.end());
+    };
     auto set = [&](const char* key) { return !r.get(key).empty() && r.values.count(key) && !r.values.at(key).empty(); };
     const std::string& unit = m_part.unit;
     auto face = [&](int e) -> const PartFace& { return m_part.faces[static_cast<std::size_t>(e)]; };
     bool faces = g.dim == Dim::Face;
     if (set("cad_name")) {
       std::string n = r.get("cad_name");
-      keep([&](int e) { return faces ? wildcard(n, face(e).name) : g.dim == Dim::Body && wildcard(n, m_part.bodies[static_cast<std::size_t>(e)].name); });
+      keep([&](int e) {
+        return faces ? wildcard(n, face(e).name)
+                     : g.dim == Dim::Body && wildcard(n, m_part.bodies[static_cast<std::size_t>(e)].name);
+      });
     }
     if (set("colour")) {
       unsigned rgb = static_cast<unsigned>(std::strtoul(r.get("colour").c_str() + 1, nullptr, 16));
       keep([&](int e) {
-        auto col = faces ? face(e).color : g.dim == Dim::Body ? m_part.bodies[static_cast<std::size_t>(e)].color : std::optional<Color>();
+        auto col = faces                ? face(e).color
+                   : g.dim == Dim::Body ? m_part.bodies[static_cast<std::size_t>(e)].color
+                                        : std::optional<Color>();
         if (!col) return false;
         for (int k = 0; k < 3; ++k)
-          if (std::abs((*col)[static_cast<std::size_t>(k)] * 255 - static_cast<double>(rgb >> (16 - 8 * k) & 255)) > 6) return false;
+          if (std::abs((*col)[static_cast<std::size_t>(k)] * 255 - static_cast<double>(rgb >> (16 - 8 * k) & 255)) > 6)
+            return false;
         return true;
       });
     }
     if (set("surface")) keep([&](int e) { return faces && r.get("surface") == surfaceKindName(face(e).kind); });
-    if (set("radius_min")) keep([&](int e) { return faces && face(e).radius >= slotNumber(r, "radius_min", unit) * (1 - 1e-6); });
-    if (set("radius_max")) keep([&](int e) { return faces && face(e).radius > 0 && face(e).radius <= slotNumber(r, "radius_max", unit) * (1 + 1e-6); });
-    if (set("area_min")) keep([&](int e) { return faces && face(e).area >= slotNumber(r, "area_min", unit) * (1 - 1e-6); });
-    if (set("area_max")) keep([&](int e) { return faces && face(e).area <= slotNumber(r, "area_max", unit) * (1 + 1e-6); });
+    if (set("radius_min"))
+      keep([&](int e) { return faces && face(e).radius >= slotNumber(r, "radius_min", unit) * (1 - 1e-6); });
+    if (set("radius_max"))
+      keep([&](int e) {
+        return faces && face(e).radius > 0 && face(e).radius <= slotNumber(r, "radius_max", unit) * (1 + 1e-6);
+      });
+    if (set("area_min"))
+      keep([&](int e) { return faces && face(e).area >= slotNumber(r, "area_min", unit) * (1 - 1e-6); });
+    if (set("area_max"))
+      keep([&](int e) { return faces && face(e).area <= slotNumber(r, "area_max", unit) * (1 + 1e-6); });
     auto points = [&](const char* key) {
       auto p = parsePoints(r.get(key), unit);
       return p ? *p : std::vector<Vec3>();
@@ -245,7 +274,8 @@ std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, s
 
 Vec3 typicalPoint(const Part& part, Dim dim, int e) {
   switch (dim) {
-  case Dim::Point: return part.points[static_cast<std::size_t>(e)].at;
+  case Dim::Point:
+    return part.points[static_cast<std::size_t>(e)].at;
   case Dim::Edge: {
     const auto& pe = part.edges[static_cast<std::size_t>(e)];
     return part.shape->edgePoint(e, 0.5 * (pe.t0 + pe.t1));
@@ -257,13 +287,16 @@ Vec3 typicalPoint(const Part& part, Dim dim, int e) {
     Vec3 p = part.faces[static_cast<std::size_t>(e)].center;
     for (std::size_t i = 0; i < t.triangles.size(); ++i) {
       if (t.triangleFace[i] != e) continue;
-      const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])], &b = t.points[static_cast<std::size_t>(t.triangles[i][1])], &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+      const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
+                 &b = t.points[static_cast<std::size_t>(t.triangles[i][1])],
+                 &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
       double area = triangleArea(a, b, c);
       if (area > best) best = area, p = (a + b + c) / 3;
     }
     return part.shape->projectToFace(e, p).point;
   }
-  case Dim::Body: return part.bodies[static_cast<std::size_t>(e)].box.center();
+  case Dim::Body:
+    return part.bodies[static_cast<std::size_t>(e)].box.center();
   }
   return Vec3::Zero();
 }
@@ -276,14 +309,16 @@ Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entiti
   std::string at;
   if (dim == Dim::Body) { // bodies have names
     Rule b = r;
-    bool plain = entities.size() == 1 && part.bodies[static_cast<std::size_t>(entities[0])].name.find('*') == std::string::npos;
+    bool plain =
+        entities.size() == 1 && part.bodies[static_cast<std::size_t>(entities[0])].name.find('*') == std::string::npos;
     if (plain) {
       b.values["cad_name"] = part.bodies[static_cast<std::size_t>(entities[0])].name;
       return b;
     }
   }
   for (int e : entities) {
-    Vec3 p = dim == Dim::Body ? typicalPoint(part, Dim::Face, part.bodies[static_cast<std::size_t>(e)].faces.front()) : typicalPoint(part, dim, e);
+    Vec3 p = dim == Dim::Body ? typicalPoint(part, Dim::Face, part.bodies[static_cast<std::size_t>(e)].faces.front())
+                              : typicalPoint(part, dim, e);
     at += (at.empty() ? "" : "; ") + formatPoint(p);
   }
   r.values["nearest"] = at;

@@ -13,7 +13,8 @@ const Slot* RuleKind::slot(const std::string& key) const {
 }
 
 const char* slotTypeName(SlotType t) {
-  static const char* names[] = {"length", "number", "integer", "angle", "choice", "target", "text", "path", "points", "names", "colour"};
+  static const char* names[] = {"length", "number", "integer", "angle", "choice", "target",
+                                "text",   "path",   "points",  "names", "colour"};
   return names[static_cast<int>(t)];
 }
 
@@ -34,7 +35,8 @@ const std::vector<RuleKind>& ruleTable() {
       s.required = required;
       return s;
     };
-    auto ranged = [&](const char* key, SlotType type, const char* fallback, const char* help, double low, double high, bool open = false) {
+    auto ranged = [&](const char* key, SlotType type, const char* fallback, const char* help, double low, double high,
+                      bool open = false) {
       Slot s = plain(key, type, fallback, help);
       s.low = low;
       s.high = high;
@@ -52,43 +54,80 @@ const std::vector<RuleKind>& ruleTable() {
       return s;
     };
     std::vector<RuleKind> t;
-    t.push_back({"group", "Groups", "{name}: {of} [named {cad_name}] [coloured {colour}] [that are {surface}] [of radius {radius_min}] [to {radius_max}] [of area {area_min}] [to {area_max}] "
-                 "[facing {normal}] [within {normal_angle} of it] [spread from {spread_from}] [up to {spread_angle}] [inside {box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}]",
-                 "size", "highlight", "A named set, found by what describes it: all conditions given must hold. It is found again when the part changes.",
-                 {text("name", SlotType::Text, "name of the group", true),
-                  choice("of", "faces", "what it collects", {"faces", "edges", "points", "bodies"}),
-                  text("cad_name", SlotType::Text, "name in the part file; * stands for any text"),
-                  text("colour", SlotType::ColorText, "colour in the part file, as #rrggbb; near colours match"),
-                  choice("surface", "", "kind of surface", {"plane", "cylinder", "cone", "sphere", "torus", "other"}),
-                  length("radius_min", "", "smallest radius"),
-                  length("radius_max", "", "largest radius"),
-                  ranged("area_min", SlotType::Number, "", "smallest area, in the part's unit squared", 0, 1e300),
-                  ranged("area_max", SlotType::Number, "", "largest area, in the part's unit squared", 0, 1e300),
-                  text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z"),
-                  ranged("normal_angle", SlotType::Angle, "5", "how far the direction may be off", 0, 180),
-                  text("spread_from", SlotType::Points, "point on a face from which the group spreads over its neighbours"),
-                  ranged("spread_angle", SlotType::Angle, "20", "largest angle between neighbouring faces while spreading", 0, 180),
-                  text("box_min", SlotType::Points, "corner of a box that holds them"),
-                  text("box_max", SlotType::Points, "opposite corner"),
-                  text("nearest", SlotType::Points, "one entity per point: the nearest one, as (x, y, z); (x, y, z)"),
-                  text("any_of", SlotType::Names, "in at least one of these groups"),
-                  text("all_of", SlotType::Names, "in all of these groups"),
-                  text("except", SlotType::Names, "in none of these groups")}});
-    t.push_back({"everywhere", "Sizes", "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per element]", "size", "tile",
-                 "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
-                 {length("target", "", "mean edge length; a twentieth of the diagonal when not given"),
-                  ranged("growth", SlotType::Number, "1.3", "size ratio of neighbouring elements", 1, 3, true),
-                  length("minimum", "", "smallest size derived from shape; a tenth of the target when not given"),
-                  length("maximum", "", "largest size; the target when not given"),
-                  ranged("turn", SlotType::Angle, "30", "turn per element on curved edges and faces; 0 ignores curvature", 0, 120)}});
-    t.push_back({"size", "Sizes", "On {on} {length}", "size", "edge-marks", "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
-                 {text("on", SlotType::Target, "a group, or 'everywhere'", true), length("length", "", "edge length asked for there", true)}});
-    t.push_back({"fill", "Methods", "Fill {what} with tetrahedra, order {order}", "mesh", "tag", "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
-                 {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
+    t.push_back(
+        {"group",
+         "Groups",
+         "{name}: {of} [named {cad_name}] [coloured {colour}] [that are {surface}] [of radius {radius_min}] [to "
+         "{radius_max}] [of area {area_min}] [to {area_max}] "
+         "[facing {normal}] [within {normal_angle} of it] [spread from {spread_from}] [up to {spread_angle}] [inside "
+         "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}]",
+         "size",
+         "highlight",
+         "A named set, found by what describes it: all conditions given must hold. It is found again when the part "
+         "changes.",
+         {text("name", SlotType::Text, "name of the group", true),
+          choice("of", "faces", "what it collects", {"faces", "edges", "points", "bodies"}),
+          text("cad_name", SlotType::Text, "name in the part file; * stands for any text"),
+          text("colour", SlotType::ColorText, "colour in the part file, as #rrggbb; near colours match"),
+          choice("surface", "", "kind of surface", {"plane", "cylinder", "cone", "sphere", "torus", "other"}),
+          length("radius_min", "", "smallest radius"), length("radius_max", "", "largest radius"),
+          ranged("area_min", SlotType::Number, "", "smallest area, in the part's unit squared", 0, 1e300),
+          ranged("area_max", SlotType::Number, "", "largest area, in the part's unit squared", 0, 1e300),
+          text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z"),
+          ranged("normal_angle", SlotType::Angle, "5", "how far the direction may be off", 0, 180),
+          text("spread_from", SlotType::Points, "point on a face from which the group spreads over its neighbours"),
+          ranged("spread_angle", SlotType::Angle, "20", "largest angle between neighbouring faces while spreading", 0,
+                 180),
+          text("box_min", SlotType::Points, "corner of a box that holds them"),
+          text("box_max", SlotType::Points, "opposite corner"),
+          text("nearest", SlotType::Points, "one entity per point: the nearest one, as (x, y, z); (x, y, z)"),
+          text("any_of", SlotType::Names, "in at least one of these groups"),
+          text("all_of", SlotType::Names, "in all of these groups"),
+          text("except", SlotType::Names, "in none of these groups")}});
+    t.push_back(
+        {"everywhere",
+         "Sizes",
+         "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "
+         "element]",
+         "size",
+         "tile",
+         "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
+         {length("target", "", "mean edge length; a twentieth of the diagonal when not given"),
+          ranged("growth", SlotType::Number, "1.3", "size ratio of neighbouring elements", 1, 3, true),
+          length("minimum", "", "smallest size derived from shape; a tenth of the target when not given"),
+          length("maximum", "", "largest size; the target when not given"),
+          ranged("turn", SlotType::Angle, "30", "turn per element on curved edges and faces; 0 ignores curvature", 0,
+                 120)}});
+    t.push_back({"size",
+                 "Sizes",
+                 "On {on} {length}",
+                 "size",
+                 "edge-marks",
+                 "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
+                 {text("on", SlotType::Target, "a group, or 'everywhere'", true),
+                  length("length", "", "edge length asked for there", true)}});
+    t.push_back(
+        {"fill",
+         "Methods",
+         "Fill {what} with tetrahedra, order {order}",
+         "mesh",
+         "tag",
+         "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
+         {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
-    t.push_back({"judge", "Judging", "Judge for {purpose}", "audit", "none", "The limit set for the verdict.",
+    t.push_back({"judge",
+                 "Judging",
+                 "Judge for {purpose}",
+                 "audit",
+                 "none",
+                 "The limit set for the verdict.",
                  {choice("purpose", "general", "limit set", {"general", "strength", "flow"})}});
-    t.push_back({"hand_over", "Hand-over", "Write {path} as {format}[, scaled by {scale}]", "export", "none", "A file for a solver; relative paths start at the brief.",
+    t.push_back({"hand_over",
+                 "Hand-over",
+                 "Write {path} as {format}[, scaled by {scale}]",
+                 "export",
+                 "none",
+                 "A file for a solver; relative paths start at the brief.",
                  {text("path", SlotType::Path, "file, or folder for foam", true),
                   choice("format", "", "by the path's extension when not given", {"vtu", "inp", "foam", "stl", "ply"}),
                   ranged("scale", SlotType::Number, "1", "factor on all coordinates", 0, 1e12, true)}});
@@ -175,7 +214,9 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
   }
   auto bounds = [&](double v) -> std::optional<Problem> {
     if (v < s.low || v > s.high || (s.lowOpen && v == s.low))
-      return badValue(s, value, "it must be " + std::string(s.lowOpen ? "above " : "at least ") + formatNumber(s.low) + (s.high < 1e299 ? " and at most " + formatNumber(s.high) : ""));
+      return badValue(s, value,
+                      "it must be " + std::string(s.lowOpen ? "above " : "at least ") + formatNumber(s.low) +
+                          (s.high < 1e299 ? " and at most " + formatNumber(s.high) : ""));
     return {};
   };
   switch (s.type) {
@@ -206,9 +247,12 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
     return {};
   }
   case SlotType::ColorText:
-    if (value.size() != 7 || value[0] != '#' || value.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos) return badValue(s, value, "a colour is written #rrggbb");
+    if (value.size() != 7 || value[0] != '#' ||
+        value.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos)
+      return badValue(s, value, "a colour is written #rrggbb");
     return {};
-  default: return {};
+  default:
+    return {};
   }
 }
 
@@ -234,14 +278,16 @@ std::string sentenceOf(const Rule& rule) {
       std::size_t e = s.find(']', i), b = s.find('{', i), c = s.find('}', i);
       std::string key = s.substr(b + 1, c - b - 1);
       auto it = rule.values.find(key);
-      if (it != rule.values.end() && !it->second.empty()) out += s.substr(i + 1, b - i - 1) + it->second + s.substr(c + 1, e - c - 1);
+      if (it != rule.values.end() && !it->second.empty())
+        out += s.substr(i + 1, b - i - 1) + it->second + s.substr(c + 1, e - c - 1);
       i = e + 1;
     } else if (s[i] == '{') {
       std::size_t e = s.find('}', i);
       std::string v = rule.get(s.substr(i + 1, e - i - 1));
       out += v.empty() ? "…" : v;
       i = e + 1;
-    } else out += s[i++];
+    } else
+      out += s[i++];
   }
   std::string tidy;
   for (char c : out)
@@ -252,15 +298,20 @@ std::string sentenceOf(const Rule& rule) {
 
 std::string rulesReference() {
   std::ostringstream o;
-  o << "# Rules\n\nGenerated by `tessel rules --markdown` from the rule table. A brief is TOML: `format = 1`, a table `[part]` with `file` (and `unit`,\n`facet_angle` where needed), and one `[[rule]]` per rule with `is` naming its kind. Every rule may carry `note` and `off`.\n";
+  o << "# Rules\n\nGenerated by `tessel rules --markdown` from the rule table. A brief is TOML: `format = 1`, a table "
+       "`[part]` with `file` (and `unit`,\n`facet_angle` where needed), and one `[[rule]]` per rule with `is` naming "
+       "its kind. Every rule may carry `note` and `off`.\n";
   for (const auto& k : ruleTable()) {
-    o << "\n## " << k.id << "\n\n" << k.help << "\n\n| key | type | default | bounds | meaning |\n|---|---|---|---|---|\n";
+    o << "\n## " << k.id << "\n\n"
+      << k.help << "\n\n| key | type | default | bounds | meaning |\n|---|---|---|---|---|\n";
     for (const auto& s : k.entries) {
       std::string b;
       if (s.type == SlotType::Choice)
         for (const auto& c : s.choices) b += (b.empty() ? "" : ", ") + c;
-      else if (s.low > -1e299) b = (s.lowOpen ? "> " : ">= ") + formatNumber(s.low) + (s.high < 1e299 ? ", <= " + formatNumber(s.high) : "");
-      o << "| `" << s.key << "` | " << slotTypeName(s.type) << " | " << (s.required ? "required" : s.fallback) << " | " << b << " | " << s.help << " |\n";
+      else if (s.low > -1e299)
+        b = (s.lowOpen ? "> " : ">= ") + formatNumber(s.low) + (s.high < 1e299 ? ", <= " + formatNumber(s.high) : "");
+      o << "| `" << s.key << "` | " << slotTypeName(s.type) << " | " << (s.required ? "required" : s.fallback) << " | "
+        << b << " | " << s.help << " |\n";
     }
   }
   return o.str();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The one rule table. A kind of rule is described once: id, section, sentence with entries, and for every slot its key,
-// type, unit, bounds, default and help. File keys, validation, cards, `tessel rules` and the reference page come from it.
+// type, unit, bounds, default and help. File keys, validation, cards, `tessel rules` and the reference page come from
+// it.
 #pragma once
 #include "base/problem.h"
 #include <map>
@@ -14,20 +15,20 @@ enum class SlotType { Length, Number, Integer, Angle, Choice, Target, Text, Path
 struct Slot {
   std::string key;
   SlotType type = SlotType::Text;
-  std::string fallback;      ///< default text; empty: not set
+  std::string fallback; ///< default text; empty: not set
   std::string help;
   double low = -1e300, high = 1e300;
-  bool lowOpen = false;      ///< the lower bound itself is not allowed
+  bool lowOpen = false; ///< the lower bound itself is not allowed
   std::vector<std::string> choices;
   bool required = false;
 };
 
 struct RuleKind {
   std::string id;
-  std::string section;       ///< Groups, Sizes, Methods, Judging, Hand-over
-  std::string sentence;      ///< words with {slot} places; [...] parts appear only when a slot in them is set
-  std::string stage;         ///< what has to be done again after a change: size, mesh, audit, export
-  std::string preview;       ///< what the card shows before a run
+  std::string section;  ///< Groups, Sizes, Methods, Judging, Hand-over
+  std::string sentence; ///< words with {slot} places; [...] parts appear only when a slot in them is set
+  std::string stage;    ///< what has to be done again after a change: size, mesh, audit, export
+  std::string preview;  ///< what the card shows before a run
   std::string help;
   std::vector<Slot> entries;
   const Slot* slot(const std::string& key) const;

@@ -15,7 +15,8 @@ double overallTarget(const Brief& brief, const Part& part) {
   return t > 0 ? t : part.diagonal() / 20;
 }
 
-SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups, std::vector<Problem>& problems) {
+SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                         std::vector<Problem>& problems) {
   SizeSettings s;
   s.target = overallTarget(brief, part);
   if (const Rule* r = brief.first("everywhere")) {
@@ -74,11 +75,15 @@ void attachGroups(Mesh& m, const std::vector<ResolvedGroup>& groups, const Part&
       out.dim = g.dim == Dim::Edge ? 1 : 0;
       std::set<int> ends;
       if (g.dim == Dim::Edge)
-        for (int e : g.entities) ends.insert(part.edges[static_cast<std::size_t>(e)].points.begin(), part.edges[static_cast<std::size_t>(e)].points.end());
-      else ends = in;
+        for (int e : g.entities)
+          ends.insert(part.edges[static_cast<std::size_t>(e)].points.begin(),
+                      part.edges[static_cast<std::size_t>(e)].points.end());
+      else
+        ends = in;
       for (std::size_t n = 0; n < m.nodeLink.size(); ++n) {
         const auto& l = m.nodeLink[n];
-        if ((l.dim == 1 && g.dim == Dim::Edge && in.count(l.entity)) || (l.dim == 0 && ends.count(l.entity))) out.items.push_back(static_cast<std::int32_t>(n));
+        if ((l.dim == 1 && g.dim == Dim::Edge && in.count(l.entity)) || (l.dim == 0 && ends.count(l.entity)))
+          out.items.push_back(static_cast<std::int32_t>(n));
       }
     }
     m.groups.push_back(out);
@@ -96,12 +101,14 @@ AskedGot quantiles(std::vector<double>& lengths, const std::string& unit) {
   a.median = at(0.5);
   a.low = at(0.05);
   a.high = at(0.95);
-  a.got = formatNumber(a.low, 3) + " – " + formatNumber(a.high, 3) + " " + unit + ", median " + formatNumber(a.median, 3);
+  a.got =
+      formatNumber(a.low, 3) + " – " + formatNumber(a.high, 3) + " " + unit + ", median " + formatNumber(a.median, 3);
   return a;
 }
 
 /// Edge lengths that each size rule got, on the boundary of its target.
-std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, const Mesh& m, const std::vector<ResolvedGroup>& groups) {
+std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, const Mesh& m,
+                                      const std::vector<ResolvedGroup>& groups) {
   std::vector<AskedGot> r;
   auto faceEdges = [&](const std::set<int>& faces, bool all) {
     std::vector<double> l;
@@ -109,7 +116,10 @@ std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, cons
       if (!all && !faces.count(m.faceLink[f])) continue;
       auto n = m.faces.of(f);
       int k = topology(m.faces.type[f]).corners;
-      for (int i = 0; i < k; ++i) l.push_back((m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])] - m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>((i + 1) % k)])]).norm());
+      for (int i = 0; i < k; ++i)
+        l.push_back((m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])] -
+                     m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>((i + 1) % k)])])
+                        .norm());
     }
     return l;
   };
@@ -118,7 +128,11 @@ std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, cons
     for (std::size_t c = 0; c < m.cells.size(); ++c) {
       const auto& t = topology(m.cells.type[c]);
       for (int e = 0; e < t.edges; ++e)
-        l.push_back((m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])] - m.nodes[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])]).norm());
+        l.push_back((m.nodes[static_cast<std::size_t>(
+                         m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])] -
+                     m.nodes[static_cast<std::size_t>(
+                         m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])])
+                        .norm());
     }
     return l;
   };
@@ -139,7 +153,9 @@ std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, cons
           if (g.name != name) continue;
           if (g.dim == Dim::Face) faces.insert(g.entities.begin(), g.entities.end());
           if (g.dim == Dim::Body)
-            for (int b : g.entities) faces.insert(part.bodies[static_cast<std::size_t>(b)].faces.begin(), part.bodies[static_cast<std::size_t>(b)].faces.end());
+            for (int b : g.entities)
+              faces.insert(part.bodies[static_cast<std::size_t>(b)].faces.begin(),
+                           part.bodies[static_cast<std::size_t>(b)].faces.end());
           if (g.dim == Dim::Edge) edges.insert(g.entities.begin(), g.entities.end());
           if (g.dim == Dim::Point) points.insert(g.entities.begin(), g.entities.end());
         }
@@ -149,13 +165,16 @@ std::vector<AskedGot> compareAskedGot(const Brief& brief, const Part& part, cons
         for (std::size_t f = 0; f < m.faces.size(); ++f) {
           auto n = m.faces.of(f);
           for (int k = 0; k < 3; ++k) {
-            auto a0 = static_cast<std::size_t>(n[static_cast<std::size_t>(k)]), b0 = static_cast<std::size_t>(n[static_cast<std::size_t>((k + 1) % 3)]);
+            auto a0 = static_cast<std::size_t>(n[static_cast<std::size_t>(k)]),
+                 b0 = static_cast<std::size_t>(n[static_cast<std::size_t>((k + 1) % 3)]);
             auto on = [&](std::size_t v) {
               const auto& x = m.nodeLink[v];
               if (x.dim == 1) return edges.count(x.entity) > 0;
               if (x.dim != 0) return false;
               for (int e : edges)
-                if (part.edges[static_cast<std::size_t>(e)].points[0] == x.entity || part.edges[static_cast<std::size_t>(e)].points[1] == x.entity) return true;
+                if (part.edges[static_cast<std::size_t>(e)].points[0] == x.entity ||
+                    part.edges[static_cast<std::size_t>(e)].points[1] == x.entity)
+                  return true;
               return false;
             };
             auto tip = [&](std::size_t v) { return m.nodeLink[v].dim == 0 && points.count(m.nodeLink[v].entity) > 0; };
@@ -194,7 +213,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     Problem p;
     p.fault = Fault::Usage;
     p.code = "size.absurd";
-    p.what = "a size of " + formatNumber(target, 4) + " " + part.unit + " would need about " + formatNumber(estimate + surface, 2) + " elements";
+    p.what = "a size of " + formatNumber(target, 4) + " " + part.unit + " would need about " +
+             formatNumber(estimate + surface, 2) + " elements";
     p.where = part.sizeText();
     p.why = "that is more than a machine can hold";
     p.todo = "ask for a larger size, or check the unit of the part and of the size";
@@ -223,7 +243,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     Problem p;
     p.severity = Severity::Note;
     p.code = "groups.unassigned";
-    p.what = std::to_string(loose.size()) + (loose.size() == 1 ? " outer face is" : " outer faces are") + " in no group";
+    p.what =
+        std::to_string(loose.size()) + (loose.size() == 1 ? " outer face is" : " outer faces are") + " in no group";
     p.faces = loose;
     p.places.push_back(typicalPoint(part, Dim::Face, loose.front()));
     p.where = "first at " + formatPoint(p.places[0]) + " " + part.unit;
@@ -256,8 +277,14 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
 
 nlohmann::json problemJson(const Problem& p) {
   static const char* severities[] = {"note", "warning", "error"};
-  nlohmann::json j{{"severity", severities[static_cast<int>(p.severity)]}, {"code", p.code}, {"what", p.what}, {"where", p.where}, {"why", p.why}, {"todo", p.todo}};
-  for (std::size_t i = 0; i < std::min<std::size_t>(p.places.size(), 50); ++i) j["places"].push_back({p.places[i].x(), p.places[i].y(), p.places[i].z()});
+  nlohmann::json j{{"severity", severities[static_cast<int>(p.severity)]},
+                   {"code", p.code},
+                   {"what", p.what},
+                   {"where", p.where},
+                   {"why", p.why},
+                   {"todo", p.todo}};
+  for (std::size_t i = 0; i < std::min<std::size_t>(p.places.size(), 50); ++i)
+    j["places"].push_back({p.places[i].x(), p.places[i].y(), p.places[i].z()});
   return j;
 }
 
@@ -277,7 +304,8 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     vol[r] += cellVolume(m, c);
   }
   j["regions"] = nlohmann::json::array();
-  for (std::size_t r = 0; r < m.regions.size(); ++r) j["regions"].push_back({{"name", m.regions[r]}, {"elements", cells[r]}, {"volume", vol[r]}});
+  for (std::size_t r = 0; r < m.regions.size(); ++r)
+    j["regions"].push_back({{"name", m.regions[r]}, {"elements", cells[r]}, {"volume", vol[r]}});
   j["groups"] = nlohmann::json::object();
   static const char* kinds[] = {"points", "edges", "faces", "bodies"};
   for (const auto& g : m.groups) {
@@ -295,16 +323,36 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     x["worst"] = nlohmann::json::array();
     for (std::size_t i = 0; i < std::min<std::size_t>(5, v.worst.size()); ++i) {
       Vec3 p = cellCenter(m, static_cast<std::size_t>(v.worst[i]));
-      x["worst"].push_back({{"element", v.worst[i] + 1}, {"value", v.value[static_cast<std::size_t>(v.worst[i])]}, {"at", {p.x(), p.y(), p.z()}}});
+      x["worst"].push_back({{"element", v.worst[i] + 1},
+                            {"value", v.value[static_cast<std::size_t>(v.worst[i])]},
+                            {"at", {p.x(), p.y(), p.z()}}});
     }
     j["metrics"][info.id] = x;
   }
   nlohmann::json limits = nlohmann::json::array();
   for (const auto& r : a.results)
-    limits.push_back({{"metric", metricInfo(r.limit.metric).id}, {"at_least", r.limit.atLeast}, {"bound", r.limit.bound}, {"failing", r.failing}, {"share", r.share}, {"worst", r.worst}, {"source", r.limit.source}});
-  j["verdict"] = {{"pass", a.pass}, {"set", a.limits.name}, {"sentence", a.sentence}, {"limits", limits}, {"failing_elements", a.failingCells}, {"type_not_allowed", a.notAllowedCells}};
+    limits.push_back({{"metric", metricInfo(r.limit.metric).id},
+                      {"at_least", r.limit.atLeast},
+                      {"bound", r.limit.bound},
+                      {"failing", r.failing},
+                      {"share", r.share},
+                      {"worst", r.worst},
+                      {"source", r.limit.source}});
+  j["verdict"] = {{"pass", a.pass},
+                  {"set", a.limits.name},
+                  {"sentence", a.sentence},
+                  {"limits", limits},
+                  {"failing_elements", a.failingCells},
+                  {"type_not_allowed", a.notAllowedCells}};
   const auto& s = a.soundness;
-  j["soundness"] = {{"sound", s.sound()}, {"inverted", s.inverted}, {"open_edges", s.openEdges}, {"crowded_edges", s.crowdedEdges}, {"duplicate_nodes", s.duplicateNodes}, {"duplicate_elements", s.duplicateCells}, {"unused_nodes", s.unusedNodes}, {"non_conforming_faces", s.nonConforming}};
+  j["soundness"] = {{"sound", s.sound()},
+                    {"inverted", s.inverted},
+                    {"open_edges", s.openEdges},
+                    {"crowded_edges", s.crowdedEdges},
+                    {"duplicate_nodes", s.duplicateNodes},
+                    {"duplicate_elements", s.duplicateCells},
+                    {"unused_nodes", s.unusedNodes},
+                    {"non_conforming_faces", s.nonConforming}};
   return j;
 }
 
@@ -322,7 +370,9 @@ nlohmann::json runReport(const RunResult& run) {
   j["problems"] = nlohmann::json::array();
   for (const auto& p : run.problems) j["problems"].push_back(problemJson(p));
   j["rules"] = nlohmann::json::array();
-  for (const auto& r : run.rules) j["rules"].push_back({{"id", r.id}, {"asked", r.asked}, {"got", r.got}, {"median", r.median}, {"p05", r.low}, {"p95", r.high}});
+  for (const auto& r : run.rules)
+    j["rules"].push_back(
+        {{"id", r.id}, {"asked", r.asked}, {"got", r.got}, {"median", r.median}, {"p05", r.low}, {"p95", r.high}});
   return j;
 }
 

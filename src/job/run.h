@@ -29,7 +29,8 @@ struct RunResult {
 };
 
 /// The size field that the brief asks for; rules whose target is missing are problems.
-SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups, std::vector<Problem>& problems);
+SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                         std::vector<Problem>& problems);
 /// Target of the overall rule in the part's unit, or the default.
 double overallTarget(const Brief& brief, const Part& part);
 /// Meshes and audits. Throws Cancelled on a stop.

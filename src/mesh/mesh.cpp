@@ -13,7 +13,8 @@ double tet10Volume(const Mesh& m, std::span<const std::int32_t> n) {
   static const auto& edges = topology(ElementType::Tet10).edge;
   auto jac = [&](const double l[4]) {
     Vec3 d[4];
-    for (int i = 0; i < 4; ++i) d[i] = (4 * l[i] - 1) * m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])];
+    for (int i = 0; i < 4; ++i)
+      d[i] = (4 * l[i] - 1) * m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])];
     for (std::size_t e = 0; e < 6; ++e) {
       auto a = static_cast<std::size_t>(edges[e][0]), b = static_cast<std::size_t>(edges[e][1]);
       const Vec3& p = m.nodes[static_cast<std::size_t>(n[4 + e])];
@@ -66,7 +67,8 @@ double cellVolume(const Mesh& m, std::size_t c) {
   for (int f = 0; f < t.faces; ++f) {
     const auto& q = t.face[static_cast<std::size_t>(f)];
     Vec3 a = p(q[0]) - o, b = p(q[1]) - o, d = p(q[2]) - o;
-    if (q[3] < 0) v += a.dot(b.cross(d)) / 6;
+    if (q[3] < 0)
+      v += a.dot(b.cross(d)) / 6;
     else {
       Vec3 e = p(q[3]) - o;
       v += (a.dot(b.cross(d)) + a.dot(d.cross(e)) + a.dot(b.cross(e)) + b.dot(d.cross(e))) / 12;
@@ -79,7 +81,8 @@ double faceArea(const Mesh& m, std::size_t f) {
   auto n = m.faces.of(f);
   auto p = [&](int i) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])]; };
   switch (m.faces.type[f]) {
-  case ElementType::Tri3: return triangleArea(p(0), p(1), p(2));
+  case ElementType::Tri3:
+    return triangleArea(p(0), p(1), p(2));
   case ElementType::Tri6: { // 7-point rule of degree 5 (Radon 1948)
     double area = 0;
     auto at = [&](double a, double b, double c, double w) {
@@ -95,7 +98,9 @@ double faceArea(const Mesh& m, std::size_t f) {
     at(a2, b2, b2, w2), at(b2, a2, b2, w2), at(b2, b2, a2, w2);
     return area;
   }
-  default: return 0.5 * (triangleArea(p(0), p(1), p(2)) + triangleArea(p(0), p(2), p(3)) + triangleArea(p(0), p(1), p(3)) + triangleArea(p(1), p(2), p(3)));
+  default:
+    return 0.5 * (triangleArea(p(0), p(1), p(2)) + triangleArea(p(0), p(2), p(3)) + triangleArea(p(0), p(1), p(3)) +
+                  triangleArea(p(1), p(2), p(3)));
   }
 }
 
@@ -141,8 +146,10 @@ std::vector<std::array<std::int32_t, 2>> facesInCells(const Mesh& m) {
       int s = -1;
       for (int i = 0; i < k; ++i)
         if (n[static_cast<std::size_t>(i)] == v[0]) s = i;
-      if (s < 0 || n[static_cast<std::size_t>((s + 1) % k)] != v[1] || n[static_cast<std::size_t>((s + 2) % k)] != v[2]) continue;
-      if (r[static_cast<std::size_t>(face)][0] < 0) r[static_cast<std::size_t>(face)] = {static_cast<std::int32_t>(c), f};
+      if (s < 0 || n[static_cast<std::size_t>((s + 1) % k)] != v[1] || n[static_cast<std::size_t>((s + 2) % k)] != v[2])
+        continue;
+      if (r[static_cast<std::size_t>(face)][0] < 0)
+        r[static_cast<std::size_t>(face)] = {static_cast<std::int32_t>(c), f};
     }
   });
   return r;
@@ -179,7 +186,8 @@ void rebuildFaces(Mesh& m) {
       type = ElementType::Tri6;
       for (int i = 0; i < 3; ++i)
         for (int e = 0; e < 6; ++e) {
-          std::int32_t a = cn[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])], b = cn[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
+          std::int32_t a = cn[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
+                       b = cn[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
           std::int32_t p = v[i], q = v[(i + 1) % 3];
           if ((a == p && b == q) || (a == q && b == p)) n.push_back(cn[static_cast<std::size_t>(4 + e)]);
         }

@@ -42,9 +42,9 @@ struct Mesh {
   ElementBlock cells;
   std::vector<std::int32_t> cellRegion;
   std::vector<std::string> regions;
-  ElementBlock faces;                                    ///< boundary and interface faces; normals leave the first region
-  std::vector<std::int32_t> faceLink;                    ///< geometry face, or -1
-  std::vector<std::array<std::int32_t, 2>> faceRegions;  ///< region behind, region in front (-1 outside)
+  ElementBlock faces;                 ///< boundary and interface faces; normals leave the first region
+  std::vector<std::int32_t> faceLink; ///< geometry face, or -1
+  std::vector<std::array<std::int32_t, 2>> faceRegions; ///< region behind, region in front (-1 outside)
   std::vector<MeshGroup> groups;
   std::string unit = "mm";
 

@@ -70,7 +70,8 @@ bool cross(const std::vector<Vec3>& pts, const std::array<int, 3>& s, const std:
 
 } // namespace
 
-std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& triangles, std::size_t most) {
+std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most) {
   std::vector<Box> boxes(triangles.size());
   for (std::size_t i = 0; i < triangles.size(); ++i)
     for (int v : triangles[i]) boxes[i].add(points[static_cast<std::size_t>(v)]);
@@ -78,7 +79,8 @@ std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points, const s
   std::vector<std::vector<int>> hits(triangles.size());
   tbb::parallel_for(std::size_t(0), triangles.size(), [&](std::size_t i) {
     tree.overlapping(boxes[i], [&](int j) {
-      if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)])) hits[i].push_back(j);
+      if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
+        hits[i].push_back(j);
       return true;
     });
     std::sort(hits[i].begin(), hits[i].end());

@@ -41,8 +41,10 @@ Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part) 
       id = static_cast<std::int32_t>(m.nodes.size());
       m.nodes.push_back(core.points[static_cast<std::size_t>(v)]);
       if (v < static_cast<int>(surface.points.size()))
-        m.nodeLink.push_back({static_cast<std::int8_t>(surface.dim[static_cast<std::size_t>(v)]), surface.entity[static_cast<std::size_t>(v)]});
-      else m.nodeLink.push_back({});
+        m.nodeLink.push_back({static_cast<std::int8_t>(surface.dim[static_cast<std::size_t>(v)]),
+                              surface.entity[static_cast<std::size_t>(v)]});
+      else
+        m.nodeLink.push_back({});
     }
     return id;
   };
@@ -74,14 +76,16 @@ Problem lostProblem(const RecoveryReport& r, const SurfaceMesh& s, const Part& p
   Problem p;
   p.fault = Fault::Meshing;
   p.code = "tet.recovery";
-  p.what = std::to_string(r.lostEdges.size()) + " surface edges and " + std::to_string(r.lostFaces.size()) + " surface triangles could not be filled against";
+  p.what = std::to_string(r.lostEdges.size()) + " surface edges and " + std::to_string(r.lostFaces.size()) +
+           " surface triangles could not be filled against";
   auto add = [&](int v) {
     p.places.push_back(s.points[static_cast<std::size_t>(v)]);
     if (s.dim[static_cast<std::size_t>(v)] == Dim::Face) p.faces.push_back(s.entity[static_cast<std::size_t>(v)]);
   };
   for (const auto& e : r.lostEdges) add(e[0]);
   for (const auto& f : r.lostFaces) add(f[0]);
-  for (std::size_t i = 0; i < std::min<std::size_t>(3, p.places.size()); ++i) p.where += (i ? ", " : "at ") + formatPoint(p.places[i]);
+  for (std::size_t i = 0; i < std::min<std::size_t>(3, p.places.size()); ++i)
+    p.where += (i ? ", " : "at ") + formatPoint(p.places[i]);
   p.where += " " + part.unit;
   p.why = "surfaces lie very close together there";
   p.todo = "ask for a smaller size there";
@@ -92,7 +96,8 @@ Problem lostProblem(const RecoveryReport& r, const SurfaceMesh& s, const Part& p
 
 Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
   tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
-                            options.threads > 0 ? static_cast<std::size_t>(options.threads) : static_cast<std::size_t>(std::thread::hardware_concurrency()));
+                            options.threads > 0 ? static_cast<std::size_t>(options.threads)
+                                                : static_cast<std::size_t>(std::thread::hardware_concurrency()));
   MeshOutcome out;
   Clock clock(out.timings);
   SizeField size = asked;
@@ -112,15 +117,18 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     if (!r) return r.problem();
     out.missingEdges = std::max(out.missingEdges, r->missingEdges);
     out.missingFaces = std::max(out.missingFaces, r->missingFaces);
-    spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round, r->missingEdges, r->missingFaces,
-                  r->lostEdges.size(), r->lostFaces.size());
+    spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round,
+                  r->missingEdges, r->missingFaces, r->lostEdges.size(), r->lostFaces.size());
     if (r->complete()) break;
     if (round + 1 == kRounds) return lostProblem(*r, surface, part);
     // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
     std::vector<std::array<int, 2>> edges = r->lostEdges;
     for (const auto& f : r->lostFaces) {
       std::array<int, 2> longest{f[0], f[1]};
-      auto length = [&](int a, int b) { return (surface.points[static_cast<std::size_t>(a)] - surface.points[static_cast<std::size_t>(b)]).squaredNorm(); };
+      auto length = [&](int a, int b) {
+        return (surface.points[static_cast<std::size_t>(a)] - surface.points[static_cast<std::size_t>(b)])
+            .squaredNorm();
+      };
       for (std::size_t k = 1; k < 3; ++k)
         if (length(f[k], f[(k + 1) % 3]) > length(longest[0], longest[1])) longest = {f[k], f[(k + 1) % 3]};
       edges.push_back(longest);
@@ -142,8 +150,10 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   clock.lap("points");
   progress.stage("Improving", 0.65, 0.9);
   auto stats = improveTets(core, surface, &part, size, progress);
-  spdlog::debug("improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, {} peels, worst {:.4f} -> {:.4f}", stats.removals, stats.flips,
-                stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore, stats.worstAfter);
+  spdlog::debug(
+      "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, {} peels, worst {:.4f} -> {:.4f}",
+      stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore,
+      stats.worstAfter);
   clock.lap("improve");
   out.mesh = collect(core, surface, part);
   if (options.order == 2) {
@@ -156,7 +166,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
       Problem p;
       p.severity = Severity::Note;
       p.code = "mesh.straightened";
-      p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) + " boundary mid nodes were drawn towards their chords";
+      p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) +
+               " boundary mid nodes were drawn towards their chords";
       p.why = "on the true surface an element would have been inverted";
       p.todo = "ask for a smaller turn per element there if the shape matters";
       out.problems.push_back(p);

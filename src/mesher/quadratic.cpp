@@ -93,7 +93,8 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     if (l.dim == 1) out.push_back(l.entity);
     if (l.dim == 0)
       for (std::size_t e = 0; e < part.edges.size(); ++e)
-        if (part.edges[e].points[0] == l.entity || part.edges[e].points[1] == l.entity) out.push_back(static_cast<int>(e));
+        if (part.edges[e].points[0] == l.entity || part.edges[e].points[1] == l.entity)
+          out.push_back(static_cast<int>(e));
   };
   ElementBlock cells;
   cells.start.reserve(mesh.cells.size() + 1);
@@ -105,7 +106,11 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
       std::int32_t a = n[static_cast<std::size_t>(tet.edge[e][0])], b = n[static_cast<std::size_t>(tet.edge[e][1])];
       auto [it, fresh] = id.emplace(key(a, b), first + static_cast<std::int32_t>(mids.size()));
       if (fresh) {
-        Mid m{a, b, {}, 0.5 * (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]), Vec3::Zero()};
+        Mid m{a,
+              b,
+              {},
+              0.5 * (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]),
+              Vec3::Zero()};
         m.true_ = m.chord;
         if (auto l = on.find(key(a, b)); l != on.end()) m.link = l->second;
         mids.push_back(m);
@@ -184,8 +189,10 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
       }
       for (std::size_t i = 4; i < 10; ++i) {
         Mid& m = mids[static_cast<std::size_t>(n[i] - first)];
-        if (m.link.dim == 3) m.true_ = m.chord;
-        else m.share = round > 25 ? 0 : 0.75 * m.share;
+        if (m.link.dim == 3)
+          m.true_ = m.chord;
+        else
+          m.share = round > 25 ? 0 : 0.75 * m.share;
       }
     }
     if (!any) break;
@@ -202,7 +209,8 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
   ElementBlock faces;
   for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
     auto n = mesh.faces.of(f);
-    std::array<std::int32_t, 6> q{n[0], n[1], n[2], id.at(key(n[0], n[1])), id.at(key(n[1], n[2])), id.at(key(n[2], n[0]))};
+    std::array<std::int32_t, 6> q{
+        n[0], n[1], n[2], id.at(key(n[0], n[1])), id.at(key(n[1], n[2])), id.at(key(n[2], n[0]))};
     faces.add(ElementType::Tri6, q);
   }
   mesh.faces = std::move(faces);

@@ -23,7 +23,8 @@ double minAngle(const Vec3& a, const Vec3& b, const Vec3& c) {
 
 /// Expected normal of a triangle of `face`: of the true face below its middle.
 Vec3 trueNormal(const Part& part, int face, const Vec3& a, const Vec3& b, const Vec3& c) {
-  if (part.faces[static_cast<std::size_t>(face)].kind == SurfaceKind::Plane) return part.faces[static_cast<std::size_t>(face)].axis;
+  if (part.faces[static_cast<std::size_t>(face)].kind == SurfaceKind::Plane)
+    return part.faces[static_cast<std::size_t>(face)].axis;
   return part.shape->projectToFace(face, (a + b + c) / 3).normal;
 }
 
@@ -62,7 +63,8 @@ public:
     m_keep.push_back(std::move(keep));
   }
 
-  /// Removes tessellation points that are not wanted; those whose removal would fold a face stay. Returns how many stay.
+  /// Removes tessellation points that are not wanted; those whose removal would fold a face stay. Returns how many
+  /// stay.
   int thin() {
     int left = 0;
     for (int round = 0; round < 6; ++round) {
@@ -142,7 +144,8 @@ private:
     int c = m_g.apex(t, a, b), d = m_g.apex(o, a, b);
     if (c == d || m_g.connected(c, d)) return false;
     const Vec3 &pa = m_g.pt(a), &pb = m_g.pt(b), &pc = m_g.pt(c), &pd = m_g.pt(d);
-    double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)), then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
+    double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)),
+           then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
     if (then <= now * 1.0001) return false;
     int f = m_g.face[static_cast<std::size_t>(t)];
     // t runs a -> b -> c: after the flip (a, d, c) and (d, b, c)
@@ -175,7 +178,8 @@ private:
 /// Remeshes one face; its boundary vertices and feature edges stay as they are.
 class FacePatch {
 public:
-  FacePatch(const Part& part, int face, const SizeField& size, Progress& progress) : m_part(part), m_face(face), m_size(size), m_progress(progress) {}
+  FacePatch(const Part& part, int face, const SizeField& size, Progress& progress)
+      : m_part(part), m_face(face), m_size(size), m_progress(progress) {}
   SurfaceGraph g;
   std::vector<int> globalId; ///< per local vertex, -1 for new ones
 
@@ -225,7 +229,8 @@ private:
   /// How well a triangle of these vertices faces the way the face does there; `p` replaces the place of `moved`.
   double facing(int a, int b, int c) const { return facing(a, b, c, g.pt(a), g.pt(b), g.pt(c), Vec3::Zero()); }
   double facing(int a, int b, int c, const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& extra) const {
-    Vec3 n = m_normal[static_cast<std::size_t>(a)] + m_normal[static_cast<std::size_t>(b)] + m_normal[static_cast<std::size_t>(c)] + extra;
+    Vec3 n = m_normal[static_cast<std::size_t>(a)] + m_normal[static_cast<std::size_t>(b)] +
+             m_normal[static_cast<std::size_t>(c)] + extra;
     double l = n.norm();
     return l > 0 ? triangleNormal(pa, pb, pc).dot(n) / l : 0.0;
   }
@@ -254,7 +259,9 @@ private:
         if (x > 0) r.push_back({a, b, x});
       }
     }
-    std::sort(r.begin(), r.end(), [](const Edge& x, const Edge& y) { return x.rank != y.rank ? x.rank > y.rank : std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    std::sort(r.begin(), r.end(), [](const Edge& x, const Edge& y) {
+      return x.rank != y.rank ? x.rank > y.rank : std::pair(x.a, x.b) < std::pair(y.a, y.b);
+    });
     return r;
   }
 
@@ -262,9 +269,11 @@ private:
     int n = 0;
     bool curved = m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane;
     auto edges = collect([&](int a, int b) {
-      double l = (g.pt(a) - g.pt(b)).norm(), h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
+      double l = (g.pt(a) - g.pt(b)).norm(),
+             h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
       double r = l / h;
-      if (l > 2 * h) r = std::max(r, l / m_size.at(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
+      if (l > 2 * h)
+        r = std::max(r, l / m_size.at(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
       if (r > 1.36) return r;
       // An edge that leaves the curved face by much must be split though it is short enough.
       if (curved && r > 0.5 && round > 1) {
@@ -293,7 +302,8 @@ private:
       for (std::size_t k = 0; k < 3; ++k) { // no new edge that would be split again
         int x = g.tri(t)[k];
         if (x == v || x == w) continue;
-        if ((g.pt(x) - to).norm() > 1.33 * 0.5 * (m_h[static_cast<std::size_t>(x)] + m_h[static_cast<std::size_t>(w)])) return false;
+        if ((g.pt(x) - to).norm() > 1.33 * 0.5 * (m_h[static_cast<std::size_t>(x)] + m_h[static_cast<std::size_t>(w)]))
+          return false;
       }
       if (facing(id[0], id[1], id[2], q[0], q[1], q[2], Vec3::Zero()) <= 0.5) return false;
     }
@@ -303,7 +313,8 @@ private:
   int collapseShort() {
     int n = 0;
     auto edges = collect([&](int a, int b) {
-      double l = (g.pt(a) - g.pt(b)).norm(), h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
+      double l = (g.pt(a) - g.pt(b)).norm(),
+             h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
       return l < 0.72 * h ? h / l : 0.0;
     });
     for (const auto& e : edges) {
@@ -347,9 +358,11 @@ private:
       return std::atan2(x.cross(y).norm(), x.dot(y));
     };
     if (byAngle) {
-      double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)), then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
+      double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)),
+             then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
       if (then <= now + 1e-6) return false;
-    } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6) return false;
+    } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6)
+      return false;
     double after = std::min(facing(a, d, c), facing(d, b, c));
     // Allowed all the same when it mends something worse.
     if (after <= 0.7 && after <= std::min(facing(a, b, c), facing(b, a, d))) return false;
@@ -366,7 +379,9 @@ private:
       for (int t : g.starOf(v)) {
         const auto& q = g.tri(t);
         const Vec3 &a = g.pt(q[0]), &b = g.pt(q[1]), &c = g.pt(q[2]);
-        double h = (m_h[static_cast<std::size_t>(q[0])] + m_h[static_cast<std::size_t>(q[1])] + m_h[static_cast<std::size_t>(q[2])]) / 3;
+        double h = (m_h[static_cast<std::size_t>(q[0])] + m_h[static_cast<std::size_t>(q[1])] +
+                    m_h[static_cast<std::size_t>(q[2])]) /
+                   3;
         double w = triangleArea(a, b, c) / (h * h);
         sum += w * (a + b + c) / 3;
         weight += w;
@@ -375,7 +390,8 @@ private:
       if (weight <= 0) continue;
       Vec3 to = sum / weight;
       for (int attempt = 0; attempt < 3; ++attempt) {
-        FaceProjection f = m_part.shape->projectToFace(m_face, attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
+        FaceProjection f = m_part.shape->projectToFace(
+            m_face, attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
         const Vec3& p = f.point;
         Vec3 turn = f.normal - m_normal[static_cast<std::size_t>(v)];
         double after = kPi;
@@ -397,8 +413,8 @@ private:
     }
   }
 
-  /// A triangle whose three corners all lie on edges of one sharp wedge leaves its tetrahedra no room; splitting is left
-  /// to the volume. Here only triangles that lie flat between two feature edges of a smooth join are opened.
+  /// A triangle whose three corners all lie on edges of one sharp wedge leaves its tetrahedra no room; splitting is
+  /// left to the volume. Here only triangles that lie flat between two feature edges of a smooth join are opened.
   void separateCorners() {
     for (int t = 0, n = static_cast<int>(g.tris.size()); t < n; ++t) {
       if (!g.alive(t)) continue;
@@ -422,8 +438,8 @@ private:
   }
 };
 
-SurfaceMesh assemble(const SurfaceGraph& lines, const std::vector<std::unique_ptr<FacePatch>>& patches, std::vector<std::vector<int>>& ids,
-                     const std::vector<std::vector<int>>& chains) {
+SurfaceMesh assemble(const SurfaceGraph& lines, const std::vector<std::unique_ptr<FacePatch>>& patches,
+                     std::vector<std::vector<int>>& ids, const std::vector<std::vector<int>>& chains) {
   SurfaceMesh m;
   std::vector<int> to(lines.points.size(), -1);
   for (std::size_t v = 0; v < lines.points.size(); ++v) {
@@ -445,7 +461,8 @@ SurfaceMesh assemble(const SurfaceGraph& lines, const std::vector<std::unique_pt
         int& k = id[static_cast<std::size_t>(v)];
         if (k < 0) {
           int global = patches[f]->globalId[static_cast<std::size_t>(v)];
-          if (g.dim[static_cast<std::size_t>(v)] != Dim::Face && global >= 0) k = to[static_cast<std::size_t>(global)];
+          if (g.dim[static_cast<std::size_t>(v)] != Dim::Face && global >= 0)
+            k = to[static_cast<std::size_t>(global)];
           else {
             k = static_cast<int>(m.points.size());
             m.points.push_back(g.points[static_cast<std::size_t>(v)]);
@@ -482,7 +499,9 @@ int separateFaces(const SurfaceGraph& lines, std::vector<std::unique_ptr<FacePat
       for (std::size_t k = 0; k < 3; ++k) {
         int a = p.g.tri(t)[k], b = p.g.tri(t)[(k + 1) % 3];
         int ga = p.globalId[static_cast<std::size_t>(a)], gb = p.globalId[static_cast<std::size_t>(b)];
-        if (ga < 0 || gb < 0 || a > b || p.g.dim[static_cast<std::size_t>(a)] == Dim::Face || p.g.dim[static_cast<std::size_t>(b)] == Dim::Face) continue;
+        if (ga < 0 || gb < 0 || a > b || p.g.dim[static_cast<std::size_t>(a)] == Dim::Face ||
+            p.g.dim[static_cast<std::size_t>(b)] == Dim::Face)
+          continue;
         if (p.g.isFeature(a, b)) continue;
         std::uint64_t key = SurfaceGraph::key(ga, gb);
         if (lines.feature.count(key)) { // an inner edge that doubles a divided edge
@@ -497,7 +516,8 @@ int separateFaces(const SurfaceGraph& lines, std::vector<std::unique_ptr<FacePat
       }
     }
   }
-  for (auto [f, key] : todo) patches[static_cast<std::size_t>(f)]->splitShared(static_cast<int>(key >> 32), static_cast<int>(key & 0xffffffffu));
+  for (auto [f, key] : todo)
+    patches[static_cast<std::size_t>(f)]->splitShared(static_cast<int>(key >> 32), static_cast<int>(key & 0xffffffffu));
   return static_cast<int>(todo.size());
 }
 
@@ -508,7 +528,8 @@ struct Attempt {
 
 Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& size, Progress& progress) {
   SurfaceGraph g;
-  for (std::size_t i = 0; i < tess.points.size(); ++i) g.addPoint(tess.points[i], tess.origin[i].dim, tess.origin[i].entity);
+  for (std::size_t i = 0; i < tess.points.size(); ++i)
+    g.addPoint(tess.points[i], tess.origin[i].dim, tess.origin[i].entity);
   for (std::size_t i = 0; i < tess.triangles.size(); ++i) g.addTriangle(tess.triangles[i], tess.triangleFace[i]);
   LineStage lines(part, g);
   lines.chains = tess.edgeChain;
@@ -558,7 +579,9 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
       for (std::size_t k = 0; k < 3; ++k) {
         int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
         auto it = g.feature.find(SurfaceGraph::key(a, b));
-        if (it != g.feature.end()) p->g.feature[SurfaceGraph::key(local[static_cast<std::size_t>(a)], local[static_cast<std::size_t>(b)])] = it->second;
+        if (it != g.feature.end())
+          p->g.feature[SurfaceGraph::key(local[static_cast<std::size_t>(a)], local[static_cast<std::size_t>(b)])] =
+              it->second;
       }
     for (int v : p->globalId) local[static_cast<std::size_t>(v)] = -1;
     patches.push_back(std::move(p));
@@ -569,7 +592,8 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
     try {
       patches[f]->run();
       progress.report(0.3 + 0.6 * ++done / static_cast<double>(patches.size()));
-    } catch (const Cancelled&) {}
+    } catch (const Cancelled&) {
+    }
   });
   progress.check();
   for (int k = 0; k < 5 && separateFaces(g, patches) > 0; ++k) progress.check();
@@ -620,7 +644,8 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
       if (l > 0) turn += std::acos(std::clamp(a.dot(b) / l, -1.0, 1.0));
     }
   }
-  int n = std::max({static_cast<int>(std::lround(acc.back())), atLeast, static_cast<int>(std::ceil(turn / (0.5 * kPi) - 0.05))});
+  int n = std::max(
+      {static_cast<int>(std::lround(acc.back())), atLeast, static_cast<int>(std::ceil(turn / (0.5 * kPi) - 0.05))});
   if (closed) n = std::max(n, 3);
   std::vector<double> t;
   std::size_t i = 1;
@@ -634,7 +659,8 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
 }
 
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds) {
-  auto tess = part.shape->tessellate(std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal()), 20 * kPi / 180);
+  auto tess = part.shape->tessellate(
+      std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal()), 20 * kPi / 180);
   if (!tess) return tess.problem();
   progress.check();
   SurfaceOutcome out;
@@ -642,8 +668,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
     Attempt a = meshOnce(part, *tess, size, progress);
     auto crossings = findCrossings(a.mesh.points, a.mesh.triangles);
     progress.check();
-    spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round, a.mesh.triangles.size(), a.stayedFiner,
-                  crossings.size(), size.sourceCount());
+    spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round,
+                  a.mesh.triangles.size(), a.stayedFiner, crossings.size(), size.sourceCount());
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;
@@ -656,7 +682,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
           p.faces.push_back(a.mesh.face[static_cast<std::size_t>(c.b)]);
         }
         for (std::size_t i = 0; i < std::min<std::size_t>(3, crossings.size()); ++i)
-          p.where += (i ? "; " : "") + std::string("faces ") + std::to_string(p.faces[2 * i] + 1) + " and " + std::to_string(p.faces[2 * i + 1] + 1) + " at " + formatPoint(crossings[i].at);
+          p.where += (i ? "; " : "") + std::string("faces ") + std::to_string(p.faces[2 * i] + 1) + " and " +
+                     std::to_string(p.faces[2 * i + 1] + 1) + " at " + formatPoint(crossings[i].at);
         p.where += " " + part.unit;
         p.why = "the faces come closer than the triangles can follow, or cross in the part";
         p.todo = "ask for a smaller size there, or mend the part";
@@ -679,7 +706,9 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   const auto& m = out.mesh;
   for (std::size_t i = 0; i < m.triangles.size(); ++i) {
     const auto& q = m.triangles[i];
-    Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] + m.points[static_cast<std::size_t>(q[2])]) / 3;
+    Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] +
+              m.points[static_cast<std::size_t>(q[2])]) /
+             3;
     if (part.faces[static_cast<std::size_t>(m.face[i])].kind == SurfaceKind::Plane) continue;
     out.maxDeviation = std::max(out.maxDeviation, (part.shape->projectToFace(m.face[i], c).point - c).norm());
   }

@@ -11,11 +11,11 @@ namespace tess {
 
 struct SurfaceMesh {
   std::vector<Vec3> points;
-  std::vector<Dim> dim;             ///< what a point lies on
+  std::vector<Dim> dim; ///< what a point lies on
   std::vector<int> entity;
   std::vector<std::array<int, 3>> triangles; ///< counter-clockwise seen from in front of the face
-  std::vector<int> face;            ///< geometry face of each triangle
-  std::vector<std::vector<int>> edgeNodes; ///< per part edge: nodes from start to end
+  std::vector<int> face;                     ///< geometry face of each triangle
+  std::vector<std::vector<int>> edgeNodes;   ///< per part edge: nodes from start to end
 };
 
 struct SurfaceOutcome {
@@ -38,7 +38,7 @@ struct CrossingPair {
   Vec3 at;
 };
 /// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions.
-std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& triangles,
-                                        std::size_t most = 1000);
+std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = 1000);
 
 } // namespace tess

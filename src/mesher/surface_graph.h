@@ -16,7 +16,7 @@ public:
   std::vector<int> entity;
   std::vector<std::array<int, 3>> tris; ///< dead ones have tris[i][0] < 0
   std::vector<int> face;
-  std::vector<std::vector<int>> star; ///< vertex -> live triangles
+  std::vector<std::vector<int>> star;             ///< vertex -> live triangles
   std::unordered_map<std::uint64_t, int> feature; ///< vertex pair -> part edge
 
   static std::uint64_t key(int a, int b) {

@@ -14,7 +14,8 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
   g.star.resize(m.points.size());
   for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
   for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
-    for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i) g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+    for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i)
+      g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
   struct Fresh {
     int v;
     Vec3 chord;

@@ -22,8 +22,8 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
 /// Gives each tet the body it lies in; a leak (one tet reached from two bodies) is a problem with its place.
 std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part);
 
-/// Inserts points inside until edges fit the size field: frontal placement (Rebay 1993) where a finished face is at hand,
-/// else circumcentres; points too close to others are refused.
+/// Inserts points inside until edges fit the size field: frontal placement (Rebay 1993) where a finished face is at
+/// hand, else circumcentres; points too close to others are refused.
 void refineInside(TetCore& core, const SizeField& size, Progress& progress);
 
 struct ImproveStats {
@@ -31,9 +31,10 @@ struct ImproveStats {
   double worstBefore = 0, worstAfter = 0; ///< smallest sine of a dihedral angle
 };
 /// Edge and face removal, smoothing, contraction and insertion, worst first (Freitag & Ollivier-Gooch 1997; Klingner &
-/// Shewchuk 2007). As a last resort, when `part` is given, surface vertices slide on their face, and the diagonal of two
-/// nearly coplanar surface triangles is flipped where both belong to one flat tet; `surface` follows.
-ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress);
+/// Shewchuk 2007). As a last resort, when `part` is given, surface vertices slide on their face, and the diagonal of
+/// two nearly coplanar surface triangles is flipped where both belong to one flat tet; `surface` follows.
+ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size,
+                         Progress& progress);
 
 /// Smallest sine of the six dihedral angles, negative when the tet is inverted; 0.94 for the regular one.
 double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);

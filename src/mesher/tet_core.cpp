@@ -13,7 +13,8 @@ std::uint64_t hilbert(std::uint32_t x, std::uint32_t y, std::uint32_t z) {
   for (std::uint32_t q = m; q > 1; q >>= 1) {
     std::uint32_t p = q - 1;
     for (auto& c : X) {
-      if (c & q) X[0] ^= p;
+      if (c & q)
+        X[0] ^= p;
       else {
         std::uint32_t t = (X[0] ^ c) & p;
         X[0] ^= t;
@@ -56,7 +57,9 @@ std::vector<int> insertionOrder(const std::vector<Vec3>& points, const std::vect
       rng = rng * 1664525u + 1013904223u;
       if (rng >> 29 != 0) break;
     }
-    items.push_back({hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()), static_cast<std::uint32_t>(q.z())), i, round});
+    items.push_back({hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()),
+                             static_cast<std::uint32_t>(q.z())),
+                     i, round});
   }
   std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
     if (a.round != b.round) return a.round < b.round;
@@ -99,8 +102,9 @@ bool TetCore::conflicts(int t, const Vec3& p, int id) const {
       return conflicts(q.n[i] >> 2, p, id);
     }
   const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
-  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]), static_cast<std::uint32_t>(q.v[2]),
-                                static_cast<std::uint32_t>(q.v[3]), static_cast<std::uint32_t>(id)};
+  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
+                                static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
+                                static_cast<std::uint32_t>(id)};
   return insphereSos(c, ids) > 0;
 }
 
@@ -164,7 +168,8 @@ bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool co
       int o = q.n[i] >> 2;
       if (constrained && faceLocked(c.tets[k], i)) {
         if (m_stamp[static_cast<std::size_t>(o)] == stamp) continue; // seen below as a wall of both
-      } else if (m_stamp[static_cast<std::size_t>(o)] == stamp) continue;
+      } else if (m_stamp[static_cast<std::size_t>(o)] == stamp)
+        continue;
       else if (m_stamp[static_cast<std::size_t>(o)] != -stamp && conflicts(o, p, pointId)) {
         m_stamp[static_cast<std::size_t>(o)] = stamp;
         c.tets.push_back(o);
@@ -184,7 +189,9 @@ bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool co
     int dropped = 0;
     for (const auto& w : c.walls) {
       if (m_stamp[static_cast<std::size_t>(w.inside)] != stamp) continue;
-      if (w.v[0] != kGhost && w.v[1] != kGhost && w.v[2] != kGhost && orient3d(pt(w.v[0]), pt(w.v[1]), pt(w.v[2]), p) > 0) continue;
+      if (w.v[0] != kGhost && w.v[1] != kGhost && w.v[2] != kGhost &&
+          orient3d(pt(w.v[0]), pt(w.v[1]), pt(w.v[2]), p) > 0)
+        continue;
       if (w.inside == start) return false;
       m_stamp[static_cast<std::size_t>(w.inside)] = -stamp;
       ++dropped;
@@ -239,8 +246,10 @@ void TetCore::fill(const Cavity& c, int p) {
       std::uint64_t key = edgeKey(a + 1, b + 1) * 0x9E3779B97F4A7C15ull;
       std::size_t s = (key >> 40) & mask;
       while (m_slots[s].stamp == m_slotStamp && m_slots[s].key != key) s = (s + 1) & mask;
-      if (m_slots[s].stamp == m_slotStamp) link(4 * t + i, m_slots[s].face);
-      else m_slots[s] = {key, m_slotStamp, 4 * t + i};
+      if (m_slots[s].stamp == m_slotStamp)
+        link(4 * t + i, m_slots[s].face);
+      else
+        m_slots[s] = {key, m_slotStamp, 4 * t + i};
     }
   }
   tetOf[static_cast<std::size_t>(p)] = lastMade.front();
@@ -389,7 +398,8 @@ bool TetCore::canFlip23(int t, int f) const {
   const int* k = kTetFace[f];
   int a = at(t).v[k[0]], b = at(t).v[k[1]], c = at(t).v[k[2]];
   // (a, b, c, top) is positive; the segment bottom-top must pass strictly inside abc.
-  return orient3d(pt(a), pt(b), bottom, top) > 0 && orient3d(pt(b), pt(c), bottom, top) > 0 && orient3d(pt(c), pt(a), bottom, top) > 0;
+  return orient3d(pt(a), pt(b), bottom, top) > 0 && orient3d(pt(b), pt(c), bottom, top) > 0 &&
+         orient3d(pt(c), pt(a), bottom, top) > 0;
 }
 
 void TetCore::flip23(int t, int f) {
@@ -444,7 +454,8 @@ void TetCore::replaceRing(const Ring& ring, const std::vector<std::array<int, 3>
   // Open sides (pairs of ring indices) waiting for their partner: polygon sides and inner diagonals.
   std::vector<std::array<int, 4>> open; // i, j, face on a's side, face on b's side
   for (const auto& tri : triangles) {
-    int x = ring.r[static_cast<std::size_t>(tri[0])], y = ring.r[static_cast<std::size_t>(tri[1])], z = ring.r[static_cast<std::size_t>(tri[2])];
+    int x = ring.r[static_cast<std::size_t>(tri[0])], y = ring.r[static_cast<std::size_t>(tri[1])],
+        z = ring.r[static_cast<std::size_t>(tri[2])];
     int ta = newTet(), tb = newTet();
     lastMade.push_back(ta);
     lastMade.push_back(tb);

@@ -70,10 +70,10 @@ public:
   struct Cavity {
     std::vector<int> tets;
     struct Wall {
-      int v[3];      ///< seen so that the cavity lies on the side of the normal
-      int outside;   ///< 4 * tet + face
+      int v[3];    ///< seen so that the cavity lies on the side of the normal
+      int outside; ///< 4 * tet + face
       bool locked;
-      int inside;    ///< cavity tet that owns the wall
+      int inside; ///< cavity tet that owns the wall
     };
     std::vector<Wall> walls;
   };
@@ -158,7 +158,8 @@ double TetCore::bestRing(const Ring& ring, std::vector<std::array<int, 3>>& tria
       for (int k = i + 1; k < j; ++k) {
         double limit = std::min(best[i][k], best[k][j]);
         if (limit <= best[i][j]) continue;
-        double s = std::min(limit, score(ring.r[static_cast<std::size_t>(i)], ring.r[static_cast<std::size_t>(k)], ring.r[static_cast<std::size_t>(j)]));
+        double s = std::min(limit, score(ring.r[static_cast<std::size_t>(i)], ring.r[static_cast<std::size_t>(k)],
+                                         ring.r[static_cast<std::size_t>(j)]));
         if (s > best[i][j]) {
           best[i][j] = s;
           cut[i][j] = k;

@@ -29,7 +29,8 @@ namespace {
 class Improver {
 public:
   Improver(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
-      : m(core), m_surface(surface), m_part(part), m_size(size), m_progress(progress), m_fixed(static_cast<int>(surface.points.size()) + 8) {}
+      : m(core), m_surface(surface), m_part(part), m_size(size), m_progress(progress),
+        m_fixed(static_cast<int>(surface.points.size()) + 8) {}
   ImproveStats stats;
 
   void run() {
@@ -179,7 +180,9 @@ private:
     });
     if (s <= limit) return false;
     for (const auto& tr : m_tris) { // exact check before anything changes
-      const Vec3 &x = m.pt(m_ring.r[static_cast<std::size_t>(tr[0])]), &y = m.pt(m_ring.r[static_cast<std::size_t>(tr[1])]), &z = m.pt(m_ring.r[static_cast<std::size_t>(tr[2])]);
+      const Vec3 &x = m.pt(m_ring.r[static_cast<std::size_t>(tr[0])]),
+                 &y = m.pt(m_ring.r[static_cast<std::size_t>(tr[1])]),
+                 &z = m.pt(m_ring.r[static_cast<std::size_t>(tr[2])]);
       if (orient3d(x, y, z, m.pt(b)) <= 0 || orient3d(x, z, y, m.pt(a)) <= 0) return false;
     }
     m.replaceRing(m_ring, m_tris);
@@ -197,8 +200,8 @@ private:
     if (it == m_triangleAt.end()) return -1;
     for (int i : it->second) {
       const auto& x = m_surface.triangles[static_cast<std::size_t>(i)];
-      if (x[0] + x[1] + x[2] == a + b + c && (x[0] == c || x[1] == c || x[2] == c) && (x[0] == a || x[1] == a || x[2] == a) &&
-          (x[0] == b || x[1] == b || x[2] == b))
+      if (x[0] + x[1] + x[2] == a + b + c && (x[0] == c || x[1] == c || x[2] == c) &&
+          (x[0] == a || x[1] == a || x[2] == a) && (x[0] == b || x[1] == b || x[2] == b))
         return i;
     }
     return -1;
@@ -220,9 +223,12 @@ private:
     for (int i = 0; i < 4; ++i)
       if (i != f[0] && i != f[1]) (a < 0 ? a : b) = x.v[i];
     int o0 = x.n[f[0]] >> 2, o1 = x.n[f[1]] >> 2;
-    if (m.ghost(o0) || m.ghost(o1) || m.region[static_cast<std::size_t>(o0)] != m.region[static_cast<std::size_t>(o1)]) return false;
+    if (m.ghost(o0) || m.ghost(o1) || m.region[static_cast<std::size_t>(o0)] != m.region[static_cast<std::size_t>(o1)])
+      return false;
     int s0 = surfaceTriangle(a, b, c), s1 = surfaceTriangle(a, b, d);
-    if (s0 < 0 || s1 < 0 || m_surface.face[static_cast<std::size_t>(s0)] != m_surface.face[static_cast<std::size_t>(s1)]) return false;
+    if (s0 < 0 || s1 < 0 ||
+        m_surface.face[static_cast<std::size_t>(s0)] != m_surface.face[static_cast<std::size_t>(s1)])
+      return false;
     if (m.edgeLocked(c, d)) return false;
     auto dims = [&](int v) { return m_surface.dim[static_cast<std::size_t>(v)]; };
     if (dims(a) != Dim::Face && dims(b) != Dim::Face) return false; // might be a piece of an edge line
@@ -307,7 +313,8 @@ private:
     reach /= 3.0 * static_cast<double>(m_star.size());
     int i = m.indexOf(worstTet, v);
     const int* f = kTetFace[i];
-    Vec3 lift = triangleNormal(m.pt(m.at(worstTet).v[f[0]]), m.pt(m.at(worstTet).v[f[1]]), m.pt(m.at(worstTet).v[f[2]]));
+    Vec3 lift =
+        triangleNormal(m.pt(m.at(worstTet).v[f[0]]), m.pt(m.at(worstTet).v[f[1]]), m.pt(m.at(worstTet).v[f[2]]));
     auto attempt = [&](const Vec3& to) {
       double x = starQuality(m_star, v, to, now);
       if (x <= now) return false;
@@ -453,7 +460,8 @@ private:
       for (int k = 0; k < 6; ++k) {
         Vec3 e = Vec3::Zero();
         e[k / 2] = k & 1 ? -step : step;
-        Vec3 to = dim == Dim::Face ? m_part->shape->projectToFace(entity, p + e).point : m_part->shape->projectToEdge(entity, p + e).point;
+        Vec3 to = dim == Dim::Face ? m_part->shape->projectToFace(entity, p + e).point
+                                   : m_part->shape->projectToEdge(entity, p + e).point;
         if ((to - origin).norm() > 0.5 * reach) continue;
         if (shape(to) < std::min(shapeNow, 0.3)) continue;
         double x = starQuality(m_star, v, to, now);
@@ -476,7 +484,8 @@ private:
 
 } // namespace
 
-ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress) {
+ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size,
+                         Progress& progress) {
   Improver i(core, surface, part, size, progress);
   i.run();
   return i.stats;

@@ -59,7 +59,8 @@ private:
         if (m.faceLocked(x, f) && m.at(x).v[f] != p && m.at(x).v[f] != q) return false;
     double s = m.bestRing(m_ring, m_tris, [&](int x, int y, int z) {
       if (o(x, y, z, q) <= 0 || o(x, z, y, p) <= 0) return 0.0;
-      double va = std::min(tetQuality(m.pt(x), m.pt(y), m.pt(z), m.pt(q)), tetQuality(m.pt(x), m.pt(z), m.pt(y), m.pt(p)));
+      double va =
+          std::min(tetQuality(m.pt(x), m.pt(y), m.pt(z), m.pt(q)), tetQuality(m.pt(x), m.pt(z), m.pt(y), m.pt(p)));
       va = std::max(va, 1e-12);
       return bad(x, y, z) ? 1e-3 * va : va + 1;
     });
@@ -94,8 +95,10 @@ private:
       int want = sgn(o(a, p[0], p[1], p[2]));
       int zeros = 0, wrong = 0, zeroAt = -1;
       for (int k = 0; k < 3; ++k) {
-        if (s[k] == 0) ++zeros, zeroAt = k;
-        else if (s[k] != want) ++wrong;
+        if (s[k] == 0)
+          ++zeros, zeroAt = k;
+        else if (s[k] != want)
+          ++wrong;
       }
       if (wrong) continue;
       auto bad = [&](int x, int y, int z) { return segmentPierces(a, b, x, y, z); };
@@ -219,7 +222,8 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
   for (const auto& p : core.points) box.add(p);
   Vec3 c = box.center();
   double r = box.diagonal();
-  for (int k = 0; k < 8; ++k) core.points.push_back(c + r * Vec3(k & 1 ? 1.53 : -1.49, k & 2 ? 1.51 : -1.57, k & 4 ? 1.48 : -1.54));
+  for (int k = 0; k < 8; ++k)
+    core.points.push_back(c + r * Vec3(k & 1 ? 1.53 : -1.49, k & 2 ? 1.51 : -1.57, k & 4 ? 1.48 : -1.54));
   std::vector<int> which(core.points.size());
   for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
   auto fail = [&](const std::string& what, const Vec3& at) {
@@ -297,7 +301,8 @@ std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, 
   std::fill(core.region.begin(), core.region.end(), -2);
   std::vector<int> stack;
   auto conflict = [&](int t) {
-    Vec3 at = (core.pt(core.at(t).v[0]) + core.pt(core.at(t).v[1]) + core.pt(core.at(t).v[2]) + core.pt(core.at(t).v[3])) / 4;
+    Vec3 at =
+        (core.pt(core.at(t).v[0]) + core.pt(core.at(t).v[1]) + core.pt(core.at(t).v[2]) + core.pt(core.at(t).v[3])) / 4;
     Problem p;
     p.fault = Fault::Meshing;
     p.code = "tet.leak";

@@ -6,9 +6,9 @@
 namespace tess {
 namespace {
 
-constexpr double kTooLarge = 0.80;   ///< circumradius over size above which a tet is refined (0.61 is regular)
-constexpr double kTooClose = 0.70;   ///< least distance of a new point to others, over the size there
-constexpr double kTooLow = 0.35;     ///< least height of a new point over a surface triangle, over the size there
+constexpr double kTooLarge = 0.80; ///< circumradius over size above which a tet is refined (0.61 is regular)
+constexpr double kTooClose = 0.70; ///< least distance of a new point to others, over the size there
+constexpr double kTooLow = 0.35;   ///< least height of a new point over a surface triangle, over the size there
 
 struct Sphere {
   Vec3 center;
@@ -39,8 +39,10 @@ public:
       for (int t : m_todo) {
         if ((++k & 255) == 0) m_progress.check();
         if (!m.solid(t) || !large(t)) continue;
-        if (insertFor(t)) ++made;
-        else setState(t, kRefused);
+        if (insertFor(t))
+          ++made;
+        else
+          setState(t, kRefused);
       }
       m_total += made;
       if (!made) break;

@@ -26,7 +26,8 @@ double SizeField::Source::distance(const Vec3& x) const {
 void SizeField::add(std::array<Vec3, 3> p, double size, int rule) { m_sources.push_back({p, size, rule}); }
 
 void SizeField::setBodySize(int body, double size, int rule) {
-  if (static_cast<std::size_t>(body) >= m_body.size()) m_body.resize(static_cast<std::size_t>(body) + 1, {std::numeric_limits<double>::max(), kReasonOverall});
+  if (static_cast<std::size_t>(body) >= m_body.size())
+    m_body.resize(static_cast<std::size_t>(body) + 1, {std::numeric_limits<double>::max(), kReasonOverall});
   auto& b = m_body[static_cast<std::size_t>(body)];
   if (size < b.size) b = {size, rule};
 }
@@ -62,7 +63,9 @@ void SizeField::build() {
         double limit = s.size * 1.02, best = limit;
         return nearest(p, best), best < limit;
       };
-      if (s.rule < 0 && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) && covered((s.p[0] + s.p[1] + s.p[2]) / 3)) continue;
+      if (s.rule < 0 && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) &&
+          covered((s.p[0] + s.p[1] + s.p[2]) / 3))
+        continue;
       m_sources.push_back(s);
     }
     rebuild();
@@ -71,13 +74,20 @@ void SizeField::build() {
 
 void SizeField::nearest(const Vec3& p, double& best) const {
   m_tree.minimum(
-      best, [&](const Box& b, int node) { return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p)); },
-      [&](int i) { return m_sources[static_cast<std::size_t>(i)].size + m_slope * m_sources[static_cast<std::size_t>(i)].distance(p); });
+      best,
+      [&](const Box& b, int node) {
+        return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p));
+      },
+      [&](int i) {
+        return m_sources[static_cast<std::size_t>(i)].size +
+               m_slope * m_sources[static_cast<std::size_t>(i)].distance(p);
+      });
 }
 
 double SizeField::at(const Vec3& p, int body) const {
   double best = m_overall;
-  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size()) best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
+  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size())
+    best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
   nearest(p, best);
   return best;
 }
@@ -201,9 +211,15 @@ void addLocal(SizeField& f, const Part& part, const LocalSize& l) {
     for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), l.size, l.rule);
   };
   for (int id : l.entities) switch (l.dim) {
-    case Dim::Point: f.addPoint(part.points[static_cast<std::size_t>(id)].at, l.size, l.rule); break;
-    case Dim::Edge: edge(id); break;
-    case Dim::Face: faces[static_cast<std::size_t>(id)] = 1; break;
+    case Dim::Point:
+      f.addPoint(part.points[static_cast<std::size_t>(id)].at, l.size, l.rule);
+      break;
+    case Dim::Edge:
+      edge(id);
+      break;
+    case Dim::Face:
+      faces[static_cast<std::size_t>(id)] = 1;
+      break;
     case Dim::Body:
       f.setBodySize(id, l.size, l.rule);
       for (int x : part.bodies[static_cast<std::size_t>(id)].faces) faces[static_cast<std::size_t>(x)] = 1;

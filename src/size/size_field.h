@@ -11,11 +11,11 @@ namespace tess {
 
 /// Overall request; lengths in the part's unit, 0 = derived from `target`.
 struct SizeSettings {
-  double target = 0;    ///< mean edge length
-  double minimum = 0;   ///< bounds what is derived from shape; default target / 10
-  double maximum = 0;   ///< default target
-  double growth = 1.3;  ///< size ratio of neighbouring elements
-  double turnDeg = 30;  ///< turn per element on curved edges and faces; 0 = off
+  double target = 0;   ///< mean edge length
+  double minimum = 0;  ///< bounds what is derived from shape; default target / 10
+  double maximum = 0;  ///< default target
+  double growth = 1.3; ///< size ratio of neighbouring elements
+  double turnDeg = 30; ///< turn per element on curved edges and faces; 0 = off
   SizeSettings resolved() const;
 };
 

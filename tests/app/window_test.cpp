@@ -59,7 +59,9 @@ double drawn(const QImage& i) {
   for (int y = 0; y < i.height(); y += 3)
     for (int x = 0; x < i.width(); x += 3) {
       QColor c = i.pixelColor(x, y);
-      n += std::abs(c.red() - ground.red()) + std::abs(c.green() - ground.green()) + std::abs(c.blue() - ground.blue()) > 24;
+      n +=
+          std::abs(c.red() - ground.red()) + std::abs(c.green() - ground.green()) + std::abs(c.blue() - ground.blue()) >
+          24;
     }
   return 9.0 * n / (i.width() * i.height());
 }
@@ -79,7 +81,8 @@ TEST_F(Window, opensMeshesBrushesAndExports) {
   Histogram* h = w->auditPanel()->histogram();
   QTest::mousePress(h, Qt::LeftButton, {}, QPoint(10, 80));
   QTest::mouseMove(h, QPoint(60, 80));
-  QMouseEvent drag(QEvent::MouseMove, QPointF(90, 80), h->mapToGlobal(QPointF(90, 80)), Qt::NoButton, Qt::LeftButton, {});
+  QMouseEvent drag(QEvent::MouseMove, QPointF(90, 80), h->mapToGlobal(QPointF(90, 80)), Qt::NoButton, Qt::LeftButton,
+                   {});
   QApplication::sendEvent(h, &drag);
   QTest::mouseRelease(h, Qt::LeftButton, {}, QPoint(90, 80));
   ASSERT_TRUE(h->brushed());

@@ -51,10 +51,14 @@ TEST(Metrics, doNotChangeWithPlaceScaleOrNumbering) {
   auto base = computeMetrics(oneCell(ElementType::Tet4, p));
   std::vector<Vec3> q;
   Eigen::AngleAxisd r(0.7, Vec3(1, 2, 3).normalized());
-  for (int i : {1, 2, 0, 3}) q.push_back(7 * (r * p[static_cast<std::size_t>(i)]) + Vec3(100, -50, 3)); // an even permutation
+  for (int i : {1, 2, 0, 3})
+    q.push_back(7 * (r * p[static_cast<std::size_t>(i)]) + Vec3(100, -50, 3)); // an even permutation
   auto moved = computeMetrics(oneCell(ElementType::Tet4, q));
-  for (Metric k : {Metric::Skewness, Metric::AspectRatio, Metric::ScaledJacobian, Metric::MinDihedral, Metric::MaxDihedral, Metric::HeightRatio})
-    EXPECT_NEAR(base[static_cast<std::size_t>(k)].value[0], moved[static_cast<std::size_t>(k)].value[0], 1e-4 * std::abs(base[static_cast<std::size_t>(k)].value[0])) << metricInfo(k).id;
+  for (Metric k : {Metric::Skewness, Metric::AspectRatio, Metric::ScaledJacobian, Metric::MinDihedral,
+                   Metric::MaxDihedral, Metric::HeightRatio})
+    EXPECT_NEAR(base[static_cast<std::size_t>(k)].value[0], moved[static_cast<std::size_t>(k)].value[0],
+                1e-4 * std::abs(base[static_cast<std::size_t>(k)].value[0]))
+        << metricInfo(k).id;
 }
 
 TEST(Soundness, invertedOpenAndUnusedAreSeen) {

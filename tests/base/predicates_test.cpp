@@ -22,7 +22,8 @@ TEST(Predicates, coplanarPointsGiveExactlyZero) {
 
 TEST(Predicates, oneUlpOffThePlaneIsSeen) {
   for (double z : {0.1, 1.0 / 3, 12345.678}) {
-    Vec3 a(0.1, 0.7, z), b(12.3, 0.2, z), c(5.1, 9.9, z), d(4.4, 3.3, std::nextafter(z, 1e9)), e(4.4, 3.3, std::nextafter(z, -1e9));
+    Vec3 a(0.1, 0.7, z), b(12.3, 0.2, z), c(5.1, 9.9, z), d(4.4, 3.3, std::nextafter(z, 1e9)),
+        e(4.4, 3.3, std::nextafter(z, -1e9));
     EXPECT_EQ(sgn(orient3d(a, b, c, d)), -sgn(orient3d(a, b, c, e)));
     EXPECT_NE(orient3d(a, b, c, d), 0);
     EXPECT_EQ(orient3d(a, b, c, Vec3(4.4, 3.3, z)), 0);
@@ -33,7 +34,8 @@ TEST(Predicates, swapsChangeTheSignForNearlyFlatRandomPoints) {
   std::mt19937 rng(7);
   std::uniform_real_distribution<double> u(-1, 1);
   for (int i = 0; i < 2000; ++i) {
-    Vec3 a(u(rng), u(rng), 0.3), b(u(rng), u(rng), 0.3), c(u(rng), u(rng), 0.3), d(u(rng), u(rng), 0.3 + (i % 3 - 1) * 5.551115123125783e-17);
+    Vec3 a(u(rng), u(rng), 0.3), b(u(rng), u(rng), 0.3), c(u(rng), u(rng), 0.3),
+        d(u(rng), u(rng), 0.3 + (i % 3 - 1) * 5.551115123125783e-17);
     int s = sgn(orient3d(a, b, c, d));
     EXPECT_EQ(s, -sgn(orient3d(b, a, c, d)));
     EXPECT_EQ(s, sgn(orient3d(b, c, a, d)));

@@ -14,10 +14,13 @@ TEST(Units, lengthsCarryUnitsAndArithmetic) {
   EXPECT_NEAR(*parseLength("1/8 in", "mm"), 3.175, 1e-12);
   EXPECT_NEAR(*parseLength("2 * (3 mm + 1 cm)", "mm"), 26, 1e-12);
   EXPECT_NEAR(*parseLength("5mm", "m"), 0.005, 1e-15);
+  EXPECT_NEAR(*parseLength("40 mm / 8", "mm"), 5, 1e-12);
+  EXPECT_NEAR(*parseLength("3 mm * (6 mm / 2 mm)", "mm"), 9, 1e-12);
 }
 
 TEST(Units, nonsenseIsAProblemNotAZero) {
-  for (const char* t : {"", "abc", "2 parsec", "2 mm mm", "1/0", "2 mm * 3 mm", "((((", "nan", "1e999"}) EXPECT_FALSE(parseLength(t, "mm").ok()) << t;
+  for (const char* t : {"", "abc", "2 parsec", "2 mm mm", "1/0", "2 mm * 3 mm", "((((", "nan", "1e999"})
+    EXPECT_FALSE(parseLength(t, "mm").ok()) << t;
 }
 
 TEST(Bvh, minimumAgreesWithBruteForce) {
@@ -35,7 +38,9 @@ TEST(Bvh, minimumAgreesWithBruteForce) {
   for (int k = 0; k < 100; ++k) {
     Vec3 q(u(rng), u(rng), u(rng));
     double best = 1e300, brute = 1e300;
-    tree.minimum(best, [&](const Box& b, int) { return b.distance2(q); }, [&](int i) { return (p[static_cast<std::size_t>(i)] - q).squaredNorm(); });
+    tree.minimum(
+        best, [&](const Box& b, int) { return b.distance2(q); },
+        [&](int i) { return (p[static_cast<std::size_t>(i)] - q).squaredNorm(); });
     for (const auto& x : p) brute = std::min(brute, (x - q).squaredNorm());
     EXPECT_EQ(best, brute);
   }

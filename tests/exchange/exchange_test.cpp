@@ -22,7 +22,9 @@ Mesh boxWithSides(int order, const char* recipe = "box 4 2 1", double size = 0.7
       double at = end ? part.box.hi[axis] : part.box.lo[axis];
       for (std::size_t f = 0; f < m.faces.size(); ++f) {
         bool on = true;
-        for (int i = 0; i < 3; ++i) on = on && std::abs(m.nodes[static_cast<std::size_t>(m.faces.of(f)[static_cast<std::size_t>(i)])][axis] - at) < 1e-9;
+        for (int i = 0; i < 3; ++i)
+          on = on && std::abs(m.nodes[static_cast<std::size_t>(m.faces.of(f)[static_cast<std::size_t>(i)])][axis] -
+                              at) < 1e-9;
         if (on) g.items.push_back(static_cast<std::int32_t>(f));
       }
       m.groups.push_back(g);
@@ -162,7 +164,8 @@ TEST(Foam, facesAreOrderedClosedAndOutward) {
     last = {owner[i], neighbour[i]};
   }
   // Every cell is closed: the sum of its outward face areas vanishes.
-  std::string pt = *readFile(dir / "case/constant/polyMesh/points"), ft = *readFile(dir / "case/constant/polyMesh/faces");
+  std::string pt = *readFile(dir / "case/constant/polyMesh/points"),
+              ft = *readFile(dir / "case/constant/polyMesh/faces");
   std::vector<Vec3> points;
   std::istringstream ps(pt.substr(pt.find("}\n") + 2));
   std::size_t n;
@@ -197,14 +200,21 @@ TEST(Solver, pressureOnAnExportedFaceSetGivesForceAsAVector) {
     TempFolder dir;
     Mesh m = boxWithSides(order);
     ASSERT_FALSE(writeInp(m, dir / "mesh.inp", 1).has_value());
-    dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n210000,0.3\n*SOLID SECTION, ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nleft_side,1,3\n*DSLOAD\nhigh_side,P,2.5\n*NODE PRINT, NSET=left_side, TOTALS=ONLY\nRF\n*END STEP\n");
-    std::string dat = solve(dir, "job");
-    ASSERT_FALSE(dat.empty()) << *readFile(dir / "job.out");
-    Vec3 f = totalForce(dat, "left_side");
-    // p x A = 2.5 x 8 pushes down on the top; the support pushes back up. RF includes loads on the support's own nodes.
-    EXPECT_NEAR(f.x(), 0, 1e-3) << order;
-    EXPECT_NEAR(f.y(), 0, 1e-3) << order;
-    EXPECT_NEAR(f.z(), 20, 0.02) << order;
+    // Supported on the opposite side, which shares no node with the loaded one (RF includes loads on its own nodes).
+    const char* pairs[3][2] = {{"left_side", "right_side"}, {"front_side", "rear_side"}, {"low_side", "high_side"}};
+    const double areas[3] = {2, 4, 8};
+    for (int axis = 0; axis < 3; ++axis) {
+      std::string held = pairs[axis][0], pressed = pairs[axis][1];
+      dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n210000,0.3\n*SOLID SECTION, "
+                           "ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\n" +
+                               held + ",1,3\n*DSLOAD\n" + pressed + ",P,2.5\n*NODE PRINT, NSET=" + held +
+                               ", TOTALS=ONLY\nRF\n*END STEP\n");
+      std::string dat = solve(dir, "job");
+      ASSERT_FALSE(dat.empty()) << *readFile(dir / "job.out");
+      Vec3 want = Vec3::Zero();
+      want[axis] = 2.5 * areas[axis]; // p x A, pushing back
+      EXPECT_LT((totalForce(dat, held) - want).norm(), 1e-3 * want.norm()) << order << " " << pressed;
+    }
   }
 }
 
@@ -215,7 +225,10 @@ TEST(Solver, barStretchesAsTheorySays) {
     Mesh m = boxWithSides(order, "box 10 1 1", 0.5);
     ASSERT_FALSE(writeInp(m, dir / "mesh.inp", 1).has_value());
     // Poisson's ratio 0: uniform tension, stretch = p L / E exactly.
-    dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n1000,0.0\n*SOLID SECTION, ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nleft_side,1,3\n*DSLOAD\nright_side,P,-2\n*NODE PRINT, NSET=right_side\nU\n*END STEP\n");
+    dir.write("job.inp",
+              "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n1000,0.0\n*SOLID SECTION, ELSET=body1, "
+              "MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nleft_side,1,3\n*DSLOAD\nright_side,P,-2\n*NODE PRINT, "
+              "NSET=right_side\nU\n*END STEP\n");
     std::string dat = solve(dir, "job");
     ASSERT_FALSE(dat.empty());
     std::istringstream s(dat.substr(dat.find("displacements")));
@@ -246,10 +259,15 @@ TEST(Solver, reactionsBalanceOnARealPart) {
         Vec3 p[6];
         for (std::size_t i = 0; i < 6; ++i) p[i] = run.mesh.nodes[static_cast<std::size_t>(n[i])];
         // Area vector of the curved triangle from its outline, which is all it depends on.
-        auto edge = [](const Vec3& a, const Vec3& mid, const Vec3& b) { return Vec3((4 * (a.cross(mid) + mid.cross(b)) - a.cross(b)) / 6); };
+        auto edge = [](const Vec3& a, const Vec3& mid, const Vec3& b) {
+          return Vec3((4 * (a.cross(mid) + mid.cross(b)) - a.cross(b)) / 6);
+        };
         load -= edge(p[0], p[3], p[1]) + edge(p[1], p[4], p[2]) + edge(p[2], p[5], p[0]);
       }
-  dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n70000,0.33\n*SOLID SECTION, ELSET=saddle_clamp, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nbolt_holes,1,3\n*DSLOAD\npipe_seat,P,1.0\n*NODE PRINT, NSET=bolt_holes, TOTALS=ONLY\nRF\n*END STEP\n");
+  dir.write("job.inp",
+            "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n70000,0.33\n*SOLID SECTION, ELSET=saddle_clamp, "
+            "MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nbolt_holes,1,3\n*DSLOAD\npipe_seat,P,1.0\n*NODE PRINT, "
+            "NSET=bolt_holes, TOTALS=ONLY\nRF\n*END STEP\n");
   std::string dat = solve(dir, "job");
   ASSERT_FALSE(dat.empty()) << *readFile(dir / "job.out");
   Vec3 f = totalForce(dat, "bolt_holes");

@@ -12,7 +12,8 @@ namespace {
 /// Unit cube as STL text; `skip` leaves out one triangle, `shift` moves one corner of one triangle, `turn` flips one.
 std::string cubeStl(int skip = -1, double shift = 0, int turn = -1) {
   const double c[8][3] = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}};
-  const int t[12][3] = {{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7}, {0, 1, 5}, {0, 5, 4}, {1, 2, 6}, {1, 6, 5}, {2, 3, 7}, {2, 7, 6}, {3, 0, 4}, {3, 4, 7}};
+  const int t[12][3] = {{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7}, {0, 1, 5}, {0, 5, 4},
+                        {1, 2, 6}, {1, 6, 5}, {2, 3, 7}, {2, 7, 6}, {3, 0, 4}, {3, 4, 7}};
   std::string s = "solid cube\n";
   char b[256];
   for (int i = 0; i < 12; ++i) {
@@ -114,7 +115,8 @@ TEST(KernelPart, truncatedFilesAreRefused) {
   std::ifstream in(demo("keel-bracket.step"));
   std::string all((std::istreambuf_iterator<char>(in)), {});
   for (double share : {0.02, 0.3, 0.7}) {
-    auto p = loadPart(dir.write("cut.step", all.substr(0, static_cast<std::size_t>(share * static_cast<double>(all.size())))));
+    auto p = loadPart(
+        dir.write("cut.step", all.substr(0, static_cast<std::size_t>(share * static_cast<double>(all.size())))));
     EXPECT_FALSE(p.ok()) << share;
     if (!p.ok()) {
       EXPECT_FALSE(p.problem().todo.empty());
@@ -186,7 +188,9 @@ TEST(FacetPart, nonManifoldEdgeIsReported) {
   s.points = {{0, 0, 0}, {0, 0, 1}, {1, 0, 0}, {1, 1, 0}, {-1, 0, 0}, {-1, -1, 0}};
   for (auto t : std::vector<std::array<int, 4>>{{0, 1, 2, 3}, {0, 1, 4, 5}})
     for (auto f : std::vector<std::array<int, 3>>{{0, 1, 2}, {0, 3, 1}, {1, 3, 2}, {0, 2, 3}})
-      s.triangles.push_back({t[static_cast<std::size_t>(f[0])], t[static_cast<std::size_t>(f[1])], t[static_cast<std::size_t>(f[2])]}), s.triangleName.push_back(-1);
+      s.triangles.push_back(
+          {t[static_cast<std::size_t>(f[0])], t[static_cast<std::size_t>(f[1])], t[static_cast<std::size_t>(f[2])]}),
+          s.triangleName.push_back(-1);
   auto p = partFromFacets(s, {});
   ASSERT_FALSE(p.ok());
   EXPECT_EQ(p.problem().code, "part.crowded-edges");
@@ -205,7 +209,9 @@ TEST(FacetPart, binaryHeaderThatLiesIsRefused) {
 TEST(FacetPart, objAndPlyGiveTheSameBody) {
   TempFolder dir;
   std::string obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n";
-  std::string ply = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 1 2 3\n3 2 0 3\n";
+  std::string ply = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float "
+                    "z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n0 0 "
+                    "1\n3 0 2 1\n3 0 1 3\n3 1 2 3\n3 2 0 3\n";
   for (auto path : {dir.write("t.obj", obj), dir.write("t.ply", ply)}) {
     auto p = loadPart(path);
     ASSERT_TRUE(p.ok()) << p.problem().sentence();

@@ -11,14 +11,22 @@ namespace {
 /// A valid value of a slot that differs from its default.
 std::string otherValue(const Slot& s) {
   switch (s.type) {
-  case SlotType::Length: return "1.25 mm";
-  case SlotType::Number: return "1.5";
-  case SlotType::Integer: return "2";
-  case SlotType::Angle: return "17 deg";
-  case SlotType::Choice: return s.choices.back();
-  case SlotType::Points: return "(1, 2, 3)";
-  case SlotType::ColorText: return "#102030";
-  default: return "some \"text\" \\ with ü";
+  case SlotType::Length:
+    return "1.25 mm";
+  case SlotType::Number:
+    return "1.5";
+  case SlotType::Integer:
+    return "2";
+  case SlotType::Angle:
+    return "17 deg";
+  case SlotType::Choice:
+    return s.choices.back();
+  case SlotType::Points:
+    return "(1, 2, 3)";
+  case SlotType::ColorText:
+    return "#102030";
+  default:
+    return "some \"text\" \\ with ü";
   }
 }
 } // namespace
@@ -36,7 +44,8 @@ TEST(RuleTable, everyRuleIsCompleteAndSurvivesTheFile) {
     r.off = true;
     for (const auto& s : k.entries) {
       EXPECT_FALSE(s.help.empty()) << k.id << "." << s.key;
-      EXPECT_NE(k.sentence.find("{" + s.key + "}"), std::string::npos) << k.id << "." << s.key << " has no place in the sentence";
+      EXPECT_NE(k.sentence.find("{" + s.key + "}"), std::string::npos)
+          << k.id << "." << s.key << " has no place in the sentence";
       r.values[s.key] = otherValue(s);
       EXPECT_FALSE(checkSlot(s, r.values[s.key], "mm").has_value()) << k.id << "." << s.key;
       EXPECT_NE(r.values[s.key], s.fallback) << k.id << "." << s.key;
@@ -56,13 +65,16 @@ TEST(RuleTable, referencePageIsUpToDate) {
 }
 
 TEST(Brief, unknownKeysAndRulesAreKeptAndReported) {
-  auto b = parseBrief("format = 1\nmood = \"good\"\n[part]\nfile = \"a.step\"\nweight = 3\n[[rule]]\nis = \"everywhere\"\ntarget = 5\nshade = \"blue\"\n[[rule]]\nis = \"teleport\"\nto = \"there\"\n", "x.brief");
+  auto b = parseBrief("format = 1\nmood = \"good\"\n[part]\nfile = \"a.step\"\nweight = 3\n[[rule]]\nis = "
+                      "\"everywhere\"\ntarget = 5\nshade = \"blue\"\n[[rule]]\nis = \"teleport\"\nto = \"there\"\n",
+                      "x.brief");
   ASSERT_TRUE(b.ok());
   int unknown = 0;
   for (const auto& p : validateBrief(*b, "mm")) unknown += p.code == "brief.unknown-key" || p.code == "rule.unknown";
   EXPECT_EQ(unknown, 4);
   std::string again = briefText(*b);
-  for (const char* w : {"mood", "weight", "shade", "teleport", "there"}) EXPECT_NE(again.find(w), std::string::npos) << w;
+  for (const char* w : {"mood", "weight", "shade", "teleport", "there"})
+    EXPECT_NE(again.find(w), std::string::npos) << w;
   EXPECT_EQ(briefText(*parseBrief(again, "x.brief")), again); // stable
 }
 
@@ -173,7 +185,10 @@ TEST(Run, demoBriefsPassTheirLimits) {
     EXPECT_GT(r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8) << name;
     for (const auto& g : r.mesh.groups) EXPECT_FALSE(g.items.empty()) << name << " " << g.name;
     auto j = runReport(r);
-    for (const char* key : {"status", "elements", "nodes", "volume", "geometry_volume", "surface_area", "regions", "groups", "metrics", "timings", "peak_memory_bytes", "threads", "problems", "rules", "verdict"}) EXPECT_TRUE(j.contains(key)) << key;
+    for (const char* key :
+         {"status", "elements", "nodes", "volume", "geometry_volume", "surface_area", "regions", "groups", "metrics",
+          "timings", "peak_memory_bytes", "threads", "problems", "rules", "verdict"})
+      EXPECT_TRUE(j.contains(key)) << key;
   }
 }
 

@@ -15,7 +15,8 @@ class TempFolder {
 public:
   TempFolder() {
     const auto* info = ::testing::UnitTest::GetInstance()->current_test_info();
-    m_path = std::filesystem::temp_directory_path() / (std::string("tess-") + info->name() + "-" + std::to_string(::getpid()));
+    m_path = std::filesystem::temp_directory_path() /
+             (std::string("tess-") + info->name() + "-" + std::to_string(::getpid()));
     std::filesystem::create_directories(m_path);
   }
   ~TempFolder() {
