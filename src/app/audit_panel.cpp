@@ -173,9 +173,9 @@ void AuditPanel::refreshLimits() {
     return;
   }
   auto* host = new QWidget;
-  auto* grid = new QGridLayout(host);
-  grid->setContentsMargins(0, 0, 0, 0);
-  grid->setVerticalSpacing(3);
+  auto* table = new QGridLayout(host);
+  table->setContentsMargins(0, 0, 0, 0);
+  table->setVerticalSpacing(3);
   int row = 0;
   for (const auto& r : m_run->audit.results) {
     const auto& info = metricInfo(r.limit.metric);
@@ -189,11 +189,11 @@ void AuditPanel::refreshLimits() {
     auto* bound = label("small", false);
     bound->setText(QString(r.limit.atLeast ? "≥ " : "≤ ") + withUnit(r.limit.bound, info, m_run->mesh.unit));
     bound->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    grid->addWidget(name, row, 0, Qt::AlignLeft);
-    grid->addWidget(got, row, 1);
-    grid->addWidget(bound, row++, 2);
+    table->addWidget(name, row, 0, Qt::AlignLeft);
+    table->addWidget(got, row, 1);
+    table->addWidget(bound, row++, 2);
   }
-  grid->setColumnStretch(1, 1);
+  table->setColumnStretch(1, 1);
   m_limits->addWidget(host);
 }
 

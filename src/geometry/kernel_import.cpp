@@ -202,7 +202,7 @@ std::optional<Problem> readIges(const std::string& path, KernelModel& model, Top
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   // Files announce a precision far above the size of their details; a fine one of our own keeps faces apart.
   Interface_Static::SetIVal("read.precision.mode", 1);
-  Interface_Static::SetRVal("read.precision.val", std::stod(getenv("PREC") ? getenv("PREC") : "1e-5"));
+  Interface_Static::SetRVal("read.precision.val", 1e-5);
   if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete IGES file");
   auto iges = Handle(IGESData_IGESModel)::DownCast(reader.WS()->Model());
   model.unit = "mm";
@@ -345,9 +345,6 @@ std::optional<Problem> sewLoose(KernelModel& model, const TopoDS_Shape& loose, d
       bestOpen = open;
       used = rel * diagonal;
     }
-    if (getenv("DBG"))
-      fprintf(stderr, "sew %g: solids %zu open %zu edges %zu\n", rel, solids.size(), open.size(),
-              open.empty() ? 0 : freeEdgePlaces(open[0]).size());
     if (open.empty()) break;
   }
   if (bestSolids.empty() && model.bodies.empty()) {
@@ -545,6 +542,28 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
              " entities that the geometry kernel calls invalid";
     p.why = "edges may stray from their faces, or faces cross";
     p.todo = "meshing goes on; look at the mesh there, or mend the part";
+    model.problems.push_back(p);
+  }
+  double loosest = 0;
+  Vec3 where = Vec3::Zero();
+  for (auto& b : model.bodies)
+    for (TopExp_Explorer v(b.solid, TopAbs_VERTEX); v.More(); v.Next()) {
+      double t = BRep_Tool::Tolerance(TopoDS::Vertex(v.Current()));
+      if (t <= loosest) continue;
+      loosest = t;
+      gp_Pnt p = BRep_Tool::Pnt(TopoDS::Vertex(v.Current()));
+      where = Vec3(p.X(), p.Y(), p.Z());
+    }
+  if (loosest > 1e-3 * diagonal) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "part.loose-tolerance";
+    p.what = "edges and faces meet only within " + formatNumber(loosest, 3) + " " + model.unit + ", " +
+             formatNumber(100 * loosest / diagonal, 2) + " % of the part";
+    p.places.push_back(where);
+    p.where = "worst at " + formatPoint(where);
+    p.why = "the file was written with large tolerances";
+    p.todo = "expect deviations of that size there, or export the part with tighter tolerances";
     model.problems.push_back(p);
   }
   imprint(model, diagonal);

@@ -59,6 +59,16 @@ Problem fileProblem(const std::string& path, const char* code, const std::string
 }
 
 void addHealth(Part& part) {
+  double mm = part.diagonal() * millimetresPer(part.unit).value_or(1);
+  if (mm < 1 || mm > 1e5) {
+    Problem q;
+    q.severity = Severity::Warning;
+    q.code = "part.odd-size";
+    q.what = "the part is " + part.sizeText() + ": the unit may be wrong by a factor of 1000";
+    q.why = "parts of this size are rare";
+    q.todo = "say the unit that the file's numbers are in, if it is another one";
+    part.problems.push_back(q);
+  }
   double tiny = 1e-4 * part.diagonal();
   Problem p;
   p.severity = Severity::Note;
@@ -73,7 +83,7 @@ void addHealth(Part& part) {
   p.what = std::to_string(n) + (n == 1 ? " edge is" : " edges are") + " shorter than 1/10000 of the part";
   p.where = "first at " + formatPoint(p.places.front());
   p.why = "elements there would be as small as the edge";
-  p.todo = "nothing: such edges are bridged by the mesher; mend them in the part if the detail is not meant";
+  p.todo = "mend them in the part if the detail is not meant";
   part.problems.push_back(std::move(p));
 }
 

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/metrics.h"
+#include "base/predicates.h"
+#include "geometry/kernel_shape.h"
+#include "mesher/mesher.h"
+#include "mesher/tet.h"
+#include <benchmark/benchmark.h>
+#include <random>
+
+using namespace tess;
+
+static std::vector<Vec3> cloud(int n) {
+  std::mt19937 rng(1);
+  std::uniform_real_distribution<double> u(0, 1);
+  std::vector<Vec3> p;
+  for (int i = 0; i < n; ++i) p.emplace_back(u(rng), u(rng), u(rng));
+  return p;
+}
+
+static void orientation(benchmark::State& s) {
+  auto p = cloud(1000);
+  std::size_t i = 0;
+  for (auto _ : s) {
+    benchmark::DoNotOptimize(orient3d(p[i], p[i + 1], p[i + 2], p[i + 3]));
+    i = (i + 1) % 990;
+  }
+}
+BENCHMARK(orientation);
+
+static void insphereFiltered(benchmark::State& s) {
+  auto p = cloud(1000);
+  std::size_t i = 0;
+  for (auto _ : s) {
+    benchmark::DoNotOptimize(insphere(p[i], p[i + 1], p[i + 2], p[i + 3], p[i + 4]));
+    i = (i + 1) % 990;
+  }
+}
+BENCHMARK(insphereFiltered);
+
+static void insphereExactTie(benchmark::State& s) {
+  Vec3 a(0, 0, 0), b(1, 0, 0), c(0, 1, 0), d(0, 0, 1), e(1, 1, 1);
+  for (auto _ : s) benchmark::DoNotOptimize(insphere(a, b, c, d, e));
+}
+BENCHMARK(insphereExactTie);
+
+static void quality(benchmark::State& s) {
+  auto p = cloud(1000);
+  std::size_t i = 0;
+  for (auto _ : s) {
+    benchmark::DoNotOptimize(tetQuality(p[i], p[i + 1], p[i + 2], p[i + 3]));
+    i = (i + 1) % 990;
+  }
+}
+BENCHMARK(quality);
+
+static void sizeQuery(benchmark::State& s) {
+  auto part = makeKernelPart("torus 10 3");
+  SizeSettings z;
+  z.target = 2;
+  z.turnDeg = 10;
+  SizeField f = makeSizeField(*part, z, {});
+  auto p = cloud(1000);
+  std::size_t i = 0;
+  for (auto _ : s) {
+    benchmark::DoNotOptimize(f.at(26 * (p[i] - Vec3(0.5, 0.5, 0.5))));
+    i = (i + 1) % 1000;
+  }
+  s.counters["sources"] = static_cast<double>(f.sourceCount());
+}
+BENCHMARK(sizeQuery);
+
+static void allMetrics(benchmark::State& s) {
+  auto part = makeKernelPart("box 10 10 10");
+  SizeSettings z;
+  z.target = 0.5;
+  Progress progress;
+  auto m = meshPart(*part, makeSizeField(*part, z, {}), {}, progress);
+  for (auto _ : s) benchmark::DoNotOptimize(computeMetrics(m->mesh));
+  s.SetItemsProcessed(static_cast<std::int64_t>(s.iterations()) * static_cast<std::int64_t>(m->mesh.cells.size()));
+}
+BENCHMARK(allMetrics)->Unit(benchmark::kMillisecond);
+
+BENCHMARK_MAIN();
