@@ -255,8 +255,10 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
 }
 
 void AuditPanel::fitHeight() {
+  for (auto* w : m_box->parentWidget()->findChildren<QWidget*>()) w->ensurePolished();
+  m_box->invalidate();
   m_box->activate();
-  m_box->parentWidget()->setMinimumHeight(m_box->totalHeightForWidth(std::max(100, width() - 10)));
+  m_box->parentWidget()->setMinimumHeight(std::max(0, m_box->totalHeightForWidth(std::max(100, width() - 10))));
 }
 
 void AuditPanel::resizeEvent(QResizeEvent* e) {

@@ -455,13 +455,17 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
     }
   m_cards->addStretch();
   fitHeight();
+  QMetaObject::invokeMethod(
+      this, [this] { fitHeight(); }, Qt::QueuedConnection); // again with the final widths
 }
 
 /// Wrapped text needs more height than a scroll area's content gets by itself.
 void BriefPanel::fitHeight() {
-  m_cards->activate();
   auto* body = m_cards->parentWidget();
-  body->setMinimumHeight(m_cards->totalHeightForWidth(std::max(100, width() - 12)));
+  for (auto* w : body->findChildren<QWidget*>()) w->ensurePolished(); // fonts decide how words wrap
+  m_cards->invalidate();
+  m_cards->activate();
+  body->setMinimumHeight(std::max(0, m_cards->totalHeightForWidth(std::max(100, width() - 12))));
 }
 
 void BriefPanel::resizeEvent(QResizeEvent* e) {

@@ -391,7 +391,7 @@ void Viewport::rebuildHighlight() {
 Plane Viewport::sectionPlane() const {
   Plane p;
   p.normal = Vec3::Zero();
-  p.normal[m_axis] = 1;
+  p.normal[m_axis] = m_towards;
   p.origin = m_part ? m_part->box.center() : Vec3::Zero();
   if (m_part) p.origin[m_axis] = m_part->box.lo[m_axis] + m_sectionAt * m_part->box.size()[m_axis];
   return p;
@@ -438,13 +438,22 @@ void Viewport::rebuildSection() {
   update();
 }
 
+/// The half towards the viewer is the one that is cut away.
+void Viewport::faceSection() {
+  Vec3 dir;
+  d->renderer->GetActiveCamera()->GetDirectionOfProjection(dir.data());
+  m_towards = dir[m_axis] <= 0 ? 1 : -1;
+}
+
 void Viewport::setSection(bool on) {
   m_section = on;
+  faceSection();
   rebuildMesh();
 }
 void Viewport::nextSectionAxis() {
   m_axis = (m_axis + 1) % 3;
   m_section = true;
+  faceSection();
   rebuildMesh();
 }
 void Viewport::moveSection(double share) {
@@ -616,7 +625,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
     pan(delta);
   else if (m_dragging && (e->buttons() & Qt::LeftButton) && m_section) { // with a section on, a drag moves the plane
     Plane p = sectionPlane();
-    QPointF a = project(p.origin), b = project(p.origin + 0.1 * m_part->diagonal() * p.normal), dir = b - a;
+    QPointF a = project(p.origin), b = project(p.origin + 0.1 * m_part->diagonal() * m_towards * p.normal), dir = b - a;
     double l2 = dir.x() * dir.x() + dir.y() * dir.y();
     if (l2 > 1)
       moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /

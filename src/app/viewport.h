@@ -88,6 +88,7 @@ private:
   bool m_meshShown = true, m_edgesShown = true, m_section = false, m_brush = false;
   SectionManner m_manner = SectionManner::Cut;
   int m_axis = 0;
+  double m_towards = 1; ///< sign of the axis that points to the viewer: that half is cut away
   double m_sectionAt = 0.5;
   std::size_t m_sectionCells = 0;
   Dim m_pickDim = Dim::Face;
@@ -109,6 +110,7 @@ private:
   double badness(std::size_t cell) const;
   bool ray(const QPointF& at, Vec3& origin, Vec3& direction) const;
   Plane sectionPlane() const;
+  void faceSection();
   void turn(const QPointF& delta);
   void pan(const QPointF& delta);
 };

@@ -121,9 +121,9 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
     if (part->unitAssumed) std::cout << " (unit assumed)";
     if (!part->fileUnit.empty()) std::cout << " (file says " << part->fileUnit << ")";
     std::cout << "\n"
-              << part->bodies.size() << " bodies, " << part->faces.size() << " faces, " << part->edges.size()
-              << " edges, volume " << formatNumber(part->volume()) << " " << part->unit << "^3, area "
-              << formatNumber(part->surfaceArea()) << " " << part->unit << "^2\n";
+              << part->bodies.size() << (part->bodies.size() == 1 ? " body, " : " bodies, ") << part->faces.size()
+              << " faces, " << part->edges.size() << " edges, volume " << formatNumber(part->volume()) << " "
+              << part->unit << "^3, area " << formatNumber(part->surfaceArea()) << " " << part->unit << "^2\n";
     for (const auto& b : part->bodies)
       std::cout << "  body " << b.name << ": " << b.faces.size() << " faces, volume " << formatNumber(b.volume) << "\n";
     if (!part->edges.empty()) std::cout << "shortest edge " << formatNumber(shortest) << " " << part->unit << "\n";

@@ -140,7 +140,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     Problem p;
     p.severity = Severity::Note;
     p.code = "surface.split";
-    p.what = std::to_string(split) + " surface edges were halved so that the volume could be filled";
+    p.what = std::to_string(split) + (split == 1 ? " surface edge was" : " surface edges were") +
+             " halved so that the volume could be filled";
     p.why = "surfaces lie closer together there than the size asked for";
     out.problems.push_back(p);
   }

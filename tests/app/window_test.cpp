@@ -247,6 +247,10 @@ TEST_F(Window, noTextIsCutAtBothSizes) {
   for (QSize s : {QSize(1280, 800), QSize(1024, 700)}) {
     w->resize(s);
     for (int k = 0; k < 20; ++k) QApplication::processEvents(QEventLoop::AllEvents, 10);
+    for (auto* b : w->findChildren<QToolButton*>("chip"))
+      if (b->isVisible()) {
+        EXPECT_TRUE(b->parentWidget()->rect().contains(b->geometry())) << b->text().toStdString();
+      }
     for (auto* l : w->findChildren<QLabel*>()) {
       if (!l->isVisible() || l->text().isEmpty()) continue;
       int need = l->wordWrap() ? l->heightForWidth(l->width()) : l->sizeHint().height();
