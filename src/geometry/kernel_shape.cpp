@@ -666,7 +666,10 @@ Result<Part> makeKernelPart(const std::string& recipe) {
   else if (what == "boxes")
     for (int i = 0; i < static_cast<int>(a); ++i)
       add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
-  else if (what == "shell")
+  else if (what == "overlap") {
+    add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(2, 1, 1)).Solid());
+    add(BRepPrimAPI_MakeBox(gp_Pnt(2 - a, 0.2, 0.2), gp_Pnt(4, 0.8, 0.8)).Solid());
+  } else if (what == "shell")
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())
             .Shape());

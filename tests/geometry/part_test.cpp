@@ -83,6 +83,37 @@ TEST(KernelPart, touchingBodiesShareTheirFace) {
   EXPECT_TRUE(told);
 }
 
+TEST(KernelPart, overlapIsReportedAndTheFirstBodyKeepsTheSpace) {
+  Part p = made("overlap 0.5");
+  ASSERT_EQ(p.bodies.size(), 2u);
+  EXPECT_NEAR(p.bodies[0].volume, 2, 1e-9);
+  EXPECT_NEAR(p.bodies[1].volume, 0.36 * 2, 1e-9); // what reached into the block is gone
+  int told = 0;
+  for (const auto& q : p.problems)
+    told += q.code == "part.overlap" && q.places.size() == 1 && q.places[0].x() > 1.4 && q.places[0].x() < 2.1;
+  EXPECT_EQ(told, 1);
+}
+
+TEST(KernelPart, bodiesTouchingOnPartOfAFaceAreImprinted) {
+  Part p = made("overlap 0");
+  ASSERT_EQ(p.bodies.size(), 2u);
+  double shared = 0;
+  for (const auto& f : p.faces)
+    if (f.bodies[0] >= 0 && f.bodies[1] >= 0) shared += f.area;
+  EXPECT_NEAR(shared, 0.36, 1e-9);
+  EXPECT_EQ(p.faces.size(), 12u); // six and six; the block's side is now a frame and the common square
+}
+
+TEST(KernelPart, oddUnitsAreAFinding) {
+  LoadOptions o;
+  o.unit = "m";
+  auto p = loadPart(demo("keel-bracket.step"), o);
+  ASSERT_TRUE(p.ok());
+  bool told = false;
+  for (const auto& q : p->problems) told = told || q.code == "part.odd-size";
+  EXPECT_TRUE(told);
+}
+
 TEST(KernelPart, demoPartsHaveNamesAndColours) {
   auto p = loadPart(demo("camera-housing.step"));
   ASSERT_TRUE(p.ok());

@@ -220,6 +220,26 @@ TEST(Run, localSizeIsObeyed) {
   EXPECT_TRUE(seen);
 }
 
+TEST(Run, sizesOnEdgesPointsAndBodiesAreObeyed) {
+  auto part = loadPart(demo("keel-bracket.step"));
+  ASSERT_TRUE(part.ok());
+  for (const char* of : {"edges", "points", "bodies"}) {
+    Brief b = defaultBrief("x");
+    b.rules[0].values["target"] = "12 mm";
+    b.rules[0].values["turn"] = "0";
+    b.rules.push_back({"group", {{"name", "g"}, {"of", of}, {"nearest", "(120, 0, 0)"}}, "", false, {}});
+    b.rules.push_back({"size", {{"on", "g"}, {"length", "3 mm"}}, "", false, {}});
+    Progress progress;
+    auto r = runBrief(b, *part, 0, progress);
+    ASSERT_TRUE(r.ok());
+    const AskedGot& a = r->rules.back();
+    EXPECT_EQ(a.asked, "3 mm");
+    EXPECT_GT(a.median, 2) << of;
+    EXPECT_LT(a.median, 4) << of;
+    EXPECT_TRUE(r->audit.soundness.sound()) << of;
+  }
+}
+
 TEST(Run, sizeThatNoMachineCanHoldIsRefused) {
   auto part = loadPart(demo("keel-bracket.step"));
   Brief b = defaultBrief("x");

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 #include <random>
+#include <set>
 #include <thread>
 
 using namespace tess;
@@ -179,6 +180,17 @@ TEST(TetMesh, touchingBodiesShareNodesAndFillTheirOwnSpace) {
   for (std::size_t f = 0; f < m.mesh.faces.size(); ++f)
     if (m.mesh.faceRegions[f][0] >= 0 && m.mesh.faceRegions[f][1] >= 0) interface += faceArea(m.mesh, f);
   EXPECT_NEAR(interface, 2, 1e-9);
+}
+
+TEST(TetMesh, overlappingAndPartlyTouchingBodiesAreFilledOnce) {
+  for (const char* recipe : {"overlap 0", "overlap 0.5"}) {
+    Part part = made(recipe);
+    auto m = meshOf(part, 0.25);
+    expectSound(m.mesh);
+    EXPECT_NEAR(meshVolume(m.mesh), part.volume(), 1e-9) << recipe;
+    std::set<int> regions(m.mesh.cellRegion.begin(), m.mesh.cellRegion.end());
+    EXPECT_EQ(regions.size(), 2u) << recipe;
+  }
 }
 
 TEST(TetMesh, cavityStaysEmpty) {
