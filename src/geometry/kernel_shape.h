@@ -7,6 +7,7 @@ namespace tess {
 Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options,
                             Progress* progress);
 /// A part of one analytic body, for tests and examples: "box a b c", "cylinder r h", "sphere r", "torus R r",
-/// "overlap d" (a beam that reaches d into a block), "boxes n" (n unit cubes in a row that touch but do not share faces), "shell a t" (box with a cavity).
+/// "overlap d" (a beam that reaches d into a block), "boxes n" (n unit cubes in a row that touch but do not share
+/// faces), "shell a t" (box with a cavity).
 Result<Part> makeKernelPart(const std::string& recipe);
 } // namespace tess
