@@ -368,11 +368,19 @@ void MainWindow::connectPanels() {
         tr("add %1").arg(QString::fromStdString(kind)));
   });
   connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
-    if (!m_view || !m_part || r < 0 || static_cast<std::size_t>(r) >= m_doc.brief().rules.size()) return;
-    const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
-    std::string name = rule.kind == "group" ? rule.get("name") : rule.kind == "size" ? rule.get("on") : "";
-    for (const auto& g : m_groups)
-      if (!name.empty() && g.name == name) m_view->select(g.dim, {g.entities.begin(), g.entities.end()});
+    if (!m_view || !m_part) return;
+    Dim dim = Dim::Face;
+    std::set<int> lit;
+    if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
+      const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
+      std::string name = rule.kind == "group" ? rule.get("name") : rule.kind == "size" ? rule.get("on") : "";
+      for (const auto& g : m_groups)
+        if (!name.empty() && g.name == name) {
+          dim = g.dim;
+          lit.insert(g.entities.begin(), g.entities.end());
+        }
+    }
+    m_view->light(dim, lit);
   });
   connect(m_audit, &AuditPanel::metricChanged, this, [this](Metric m) {
     if (m_view) m_view->setMetric(m);

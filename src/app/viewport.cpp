@@ -89,6 +89,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
   }
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
+  d->hover.actor->GetProperty()->SetLineWidth(5);
   // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
   tint(d->meshEdges, QColor("#6E7377"));
   tint(d->cellEdges, QColor("#4A545D"));
@@ -146,6 +147,7 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   m_part = std::move(part);
   m_selection.clear();
   m_hover = -1;
+  m_lit.clear();
   m_hiddenFaces.clear();
   m_groupOfFace.clear();
   m_run.reset();
@@ -210,6 +212,12 @@ void Viewport::setEdgesShown(bool on) {
   m_edgesShown = on;
   rebuildPart();
   rebuildMesh();
+}
+void Viewport::light(Dim dim, const std::set<int>& entities) {
+  if (m_litDim == dim && m_lit == entities) return;
+  m_litDim = dim;
+  m_lit = entities;
+  rebuildHighlight();
 }
 void Viewport::setPickDim(Dim dim) {
   m_pickDim = dim;
@@ -376,14 +384,20 @@ void Viewport::rebuildHighlight() {
                  if (chosen.count(f)) return true;
                return false;
              }));
-      std::set<int> h = m_hover >= 0 ? facesOfSelection(*m_part, m_pickDim, {m_hover}) : std::set<int>();
-      if (!h.empty())
-        d->put(d->hover, partSurface(
-                             *m_part, [&](int f) { return h.count(f) > 0; }, [&](int) { return c; }));
     } else {
       auto on = [&](int e) { return m_selection.count(e) > 0 || e == m_hover; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
     }
+    // Under the pointer, in the viewport or on a card.
+    std::set<int> faces;
+    if (m_hover >= 0 && (m_pickDim == Dim::Face || m_pickDim == Dim::Body))
+      faces = facesOfSelection(*m_part, m_pickDim, {m_hover});
+    if (m_litDim == Dim::Face || m_litDim == Dim::Body) faces.merge(facesOfSelection(*m_part, m_litDim, m_lit));
+    if (!faces.empty())
+      d->put(d->hover, partSurface(
+                           *m_part, [&](int f) { return faces.count(f) > 0; }, [&](int) { return c; }));
+    else if (m_litDim == Dim::Edge && !m_lit.empty())
+      d->put(d->hover, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
   }
   update();
 }

@@ -40,6 +40,9 @@ public:
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
   void select(Dim dim, const std::set<int>& entities);
+  /// Lights entities without selecting them (a card's target under the pointer); empty: none.
+  void light(Dim dim, const std::set<int>& entities);
+  const std::set<int>& lit() const { return m_lit; }
   void hideSelection();
   void showOnlySelection();
   void showAll();
@@ -94,6 +97,8 @@ private:
   Dim m_pickDim = Dim::Face;
   std::set<int> m_selection;
   int m_hover = -1;
+  std::set<int> m_lit;
+  Dim m_litDim = Dim::Face;
   std::set<int> m_hiddenFaces;
   std::vector<std::int32_t> m_brushed;
   Bvh m_tree;

@@ -166,6 +166,16 @@ TEST_F(Window, pickingGroupingSizingAndUndo) {
   EXPECT_EQ(w->document().brief().rules.size(), rules);
 }
 
+TEST_F(Window, hoveringACardLightsItsTargetAndKeepsTheSelection) {
+  open("camera-housing.brief");
+  w->viewport()->select(Dim::Face, {0});
+  emit w->briefPanel()->hovered(1); // the group of bolt holes
+  EXPECT_EQ(w->viewport()->lit().size(), 8u);
+  EXPECT_EQ(w->viewport()->selection(), std::set<int>{0});
+  emit w->briefPanel()->hovered(-1);
+  EXPECT_TRUE(w->viewport()->lit().empty());
+}
+
 TEST_F(Window, hideOnlyAndShowAllChangeThePicture) {
   open("keel-bracket.brief");
   auto* v = w->viewport();
