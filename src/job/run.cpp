@@ -320,6 +320,16 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     const auto& v = a.metrics[static_cast<std::size_t>(k)];
     const auto& info = metricInfo(static_cast<Metric>(k));
     nlohmann::json x{{"min", v.min}, {"max", v.max}, {"mean", v.mean}, {"unit", info.unit}};
+    std::map<std::string, std::array<double, 4>> byType; // min, max, sum, count
+    for (std::size_t c = 0; c < v.value.size(); ++c) {
+      auto [it, fresh] = byType.emplace(topology(m.cells.type[c]).name, std::array<double, 4>{1e300, -1e300, 0, 0});
+      auto& [lo, hi, sum, number] = it->second;
+      lo = std::min(lo, static_cast<double>(v.value[c]));
+      hi = std::max(hi, static_cast<double>(v.value[c]));
+      sum += v.value[c];
+      ++number;
+    }
+    for (const auto& [type, t] : byType) x["by_type"][type] = {{"min", t[0]}, {"max", t[1]}, {"mean", t[2] / t[3]}};
     x["worst"] = nlohmann::json::array();
     for (std::size_t i = 0; i < std::min<std::size_t>(5, v.worst.size()); ++i) {
       Vec3 p = cellCenter(m, static_cast<std::size_t>(v.worst[i]));

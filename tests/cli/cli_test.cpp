@@ -43,6 +43,7 @@ TEST(CommandLine, meshWritesAllFormatsAndTheReport) {
   EXPECT_EQ(j["status"], "ok");
   EXPECT_EQ(j["soundness"]["inverted"], 0);
   EXPECT_GT(j["elements"]["tet4"], 1000);
+  EXPECT_EQ(j["metrics"]["skewness"]["by_type"]["tet4"]["max"], j["metrics"]["skewness"]["max"]);
   EXPECT_EQ(j["groups"]["bore"]["kind"], "faces");
   EXPECT_NEAR(j["groups"]["bore"]["area"].get<double>(), 2 * kPi * 12 * 32, 25);
   EXPECT_EQ(run("audit " + d + "k.inp --report " + d + "a.json"), 0);
