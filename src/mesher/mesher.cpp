@@ -156,15 +156,6 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
       stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore,
       stats.worstAfter);
   clock.lap("improve");
-  if (stats.peels) {
-    Problem p;
-    p.severity = Severity::Note;
-    p.code = "surface.peeled";
-    p.what = std::to_string(stats.peels) + (stats.peels == 1 ? " diagonal" : " diagonals") +
-             " of nearly coplanar surface triangles were flipped";
-    p.why = "a flat element lay against them; the surface moved by less than its height";
-    out.problems.push_back(p);
-  }
   out.mesh = collect(core, surface, part);
   if (options.order == 2) {
     progress.stage("Mid nodes", 0.9, 0.95);
