@@ -1,5 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/audit.h"
+#include "base/parallel.h"
+#include <atomic>
+#include <cstring>
+#include <numeric>
+#include <tbb/parallel_sort.h>
 
 namespace tess {
 
@@ -44,7 +49,71 @@ const LimitSet* limitSet(std::string_view name) {
   return nullptr;
 }
 
-Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
+namespace {
+
+/// Nodes at exactly the same place, by a hash of the coordinates.
+std::size_t repeatedNodes(const Mesh& m) {
+  struct Item {
+    std::uint64_t hash;
+    std::int32_t node;
+  };
+  std::vector<Item> items(m.nodes.size());
+  for (std::size_t i = 0; i < items.size(); ++i) {
+    std::uint64_t h = 0;
+    for (int k = 0; k < 3; ++k) {
+      double x = m.nodes[i][k] + 0.0; // -0 and 0 are one place
+      std::uint64_t bits;
+      std::memcpy(&bits, &x, sizeof bits);
+      h = (h ^ bits) * 0x9E3779B97F4A7C15ull;
+      h ^= h >> 29;
+    }
+    items[i] = {h, static_cast<std::int32_t>(i)};
+  }
+  tbb::parallel_sort(items.begin(), items.end(),
+                     [](const Item& a, const Item& b) { return a.hash != b.hash ? a.hash < b.hash : a.node < b.node; });
+  std::size_t n = 0;
+  for (std::size_t i = 0; i < items.size(); ++i)
+    for (std::size_t j = i; j > 0 && items[j - 1].hash == items[i].hash; --j)
+      if (m.nodes[static_cast<std::size_t>(items[j - 1].node)] == m.nodes[static_cast<std::size_t>(items[i].node)]) {
+        ++n;
+        break;
+      }
+  return n;
+}
+
+/// Cells with the same corners as a cell before; such cells share a neighbour slot on every face.
+std::size_t repeatedCells(const Mesh& m, const Progress* progress) {
+  std::vector<std::uint32_t> bucket(m.nodes.size() + 1, 0);
+  auto corners = [&](std::size_t c) {
+    std::array<std::int32_t, 8> k;
+    k.fill(std::numeric_limits<std::int32_t>::max());
+    std::copy_n(m.cells.of(c).begin(), topology(m.cells.type[c]).corners, k.begin());
+    std::sort(k.begin(), k.end());
+    return k;
+  };
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    if (progress && (c & 0xffff) == 0) progress->check();
+    ++bucket[static_cast<std::size_t>(corners(c)[0]) + 1];
+  }
+  std::partial_sum(bucket.begin(), bucket.end(), bucket.begin());
+  std::vector<std::int32_t> cells(m.cells.size());
+  std::vector<std::uint32_t> next(bucket.begin(), bucket.end() - 1);
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    cells[next[static_cast<std::size_t>(corners(c)[0])]++] = static_cast<std::int32_t>(c);
+  std::atomic<std::size_t> repeated{0};
+  parallelFor(m.nodes.size(), progress, [&](std::size_t b) {
+    std::vector<std::array<std::int32_t, 8>> k;
+    for (std::uint32_t i = bucket[b]; i < bucket[b + 1]; ++i) k.push_back(corners(static_cast<std::size_t>(cells[i])));
+    std::sort(k.begin(), k.end());
+    for (std::size_t i = 0; i + 1 < k.size(); ++i) repeated += k[i] == k[i + 1];
+  });
+  return repeated;
+}
+
+} // namespace
+
+Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes, const Neighbours& neighbours,
+                         const Progress* progress) {
   Soundness s;
   for (std::size_t c = 0; c < m.cells.size(); ++c) {
     bool bad = volumes.empty() ? cellVolume(m, c) <= 0 : volumes[c] <= 0;
@@ -53,42 +122,18 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
   std::vector<char> used(m.nodes.size(), 0);
   for (auto n : m.cells.nodes) used[static_cast<std::size_t>(n)] = 1;
   for (char u : used) s.unusedNodes += !u;
-  std::vector<std::size_t> order(m.nodes.size());
-  for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
-  auto less = [&](std::size_t a, std::size_t b) {
-    const Vec3 &p = m.nodes[a], &q = m.nodes[b];
-    return std::lexicographical_compare(p.data(), p.data() + 3, q.data(), q.data() + 3);
-  };
-  std::sort(order.begin(), order.end(), less);
-  for (std::size_t i = 0; i + 1 < order.size(); ++i) s.duplicateNodes += m.nodes[order[i]] == m.nodes[order[i + 1]];
-  // Faces: used once (boundary) or twice; the boundary of every region must be closed.
-  struct Side {
-    std::array<std::int32_t, 4> key;
-    std::int32_t cell;
-    std::int32_t face;
-  };
-  std::vector<Side> sides;
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    const auto& t = topology(m.cells.type[c]);
-    for (int f = 0; f < t.faces; ++f) {
-      std::array<std::int32_t, 4> v{-1, -1, -1, -1};
-      for (std::size_t i = 0; i < 4; ++i)
-        if (t.face[static_cast<std::size_t>(f)][i] >= 0)
-          v[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
-      std::sort(v.begin(), v.end());
-      sides.push_back({v, static_cast<std::int32_t>(c), f});
-    }
-  }
-  std::sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return a.key < b.key; });
+  if (progress) progress->check();
+  s.duplicateNodes = repeatedNodes(m);
+  s.nonConforming = neighbours.surplus;
+  // Faces used once are the boundary; it must be closed, and so must the boundary of every region.
   std::vector<std::pair<std::uint64_t, int>> edges;
-  for (std::size_t i = 0; i < sides.size();) {
-    std::size_t j = i;
-    while (j < sides.size() && sides[j].key == sides[i].key) ++j;
-    if (j - i > 2) s.nonConforming += j - i - 2;
-    if (j - i == 1) {
-      const auto& t = topology(m.cells.type[static_cast<std::size_t>(sides[i].cell)]);
-      auto q = m.cells.of(static_cast<std::size_t>(sides[i].cell));
-      const auto& f = t.face[static_cast<std::size_t>(sides[i].face)];
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    if (progress && (c & 0xffff) == 0) progress->check();
+    const auto& t = topology(m.cells.type[c]);
+    auto q = m.cells.of(c);
+    for (int side = 0; side < t.faces; ++side) {
+      if (neighbours.cell[neighbours.start[c] + static_cast<std::uint32_t>(side)] >= 0) continue;
+      const auto& f = t.face[static_cast<std::size_t>(side)];
       int k = f[3] < 0 ? 3 : 4;
       for (int e = 0; e < k; ++e) {
         std::uint64_t a = static_cast<std::uint64_t>(q[static_cast<std::size_t>(f[static_cast<std::size_t>(e)])]),
@@ -97,9 +142,9 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
         edges.push_back({std::min(a, b) << 32 | std::max(a, b), a < b ? 1 : -1});
       }
     }
-    i = j;
   }
-  std::sort(edges.begin(), edges.end());
+  if (progress) progress->check();
+  tbb::parallel_sort(edges.begin(), edges.end());
   for (std::size_t i = 0; i < edges.size();) {
     std::size_t j = i;
     int sum = 0;
@@ -110,18 +155,12 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
       ++s.crowdedEdges;
     i = j;
   }
-  std::vector<std::array<std::int32_t, 8>> cells;
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    std::array<std::int32_t, 8> k;
-    k.fill(-1);
-    int n = topology(m.cells.type[c]).corners;
-    std::copy_n(m.cells.of(c).begin(), n, k.begin());
-    std::sort(k.begin(), k.end());
-    cells.push_back(k);
-  }
-  std::sort(cells.begin(), cells.end());
-  for (std::size_t i = 0; i + 1 < cells.size(); ++i) s.duplicateCells += cells[i] == cells[i + 1];
+  s.duplicateCells = repeatedCells(m, progress);
   return s;
+}
+
+Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
+  return checkSoundness(m, volumes, cellNeighbours(m), nullptr);
 }
 
 void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
@@ -162,10 +201,11 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
     a.sentence = "Outside the limits for " + what + ", order " + std::to_string(order) + ".";
 }
 
-Audit auditMesh(const Mesh& m, const LimitSet& limits) {
+Audit auditMesh(const Mesh& m, const LimitSet& limits, const Progress* progress) {
   Audit a;
-  a.metrics = computeMetrics(m);
-  a.soundness = checkSoundness(m, a.metrics[static_cast<std::size_t>(Metric::Volume)].value);
+  Neighbours neighbours = cellNeighbours(m, progress);
+  a.metrics = computeMetrics(m, neighbours, progress);
+  a.soundness = checkSoundness(m, a.metrics[static_cast<std::size_t>(Metric::Volume)].value, neighbours, progress);
   applyLimits(a, m, limits);
   return a;
 }

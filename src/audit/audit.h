@@ -47,10 +47,13 @@ struct Audit {
   std::string sentence; ///< the verdict in words
 };
 
-/// Runs everything. Cost O(cells log cells). Deterministic for any number of threads.
-Audit auditMesh(const Mesh& mesh, const LimitSet& limits);
+/// Runs everything. Cost O(cells). Deterministic for any number of threads. Throws Cancelled on a stop.
+Audit auditMesh(const Mesh& mesh, const LimitSet& limits, const Progress* progress = nullptr);
 /// Judges again with other limits, reusing the metrics.
 void applyLimits(Audit& audit, const Mesh& mesh, const LimitSet& limits);
+/// `volumes` per cell, or empty to compute them here.
 Soundness checkSoundness(const Mesh& mesh, const std::vector<float>& volumes);
+Soundness checkSoundness(const Mesh& mesh, const std::vector<float>& volumes, const Neighbours& neighbours,
+                         const Progress* progress);
 
 } // namespace tess

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/metrics.h"
+#include "base/parallel.h"
+#include <atomic>
 #include <cmath>
 #include <numeric>
-#include <tbb/parallel_for.h>
 
 namespace tess {
 namespace {
@@ -150,50 +151,81 @@ Vec3 cellCenter(const Mesh& m, std::size_t c) {
   return s / k;
 }
 
-Neighbours cellNeighbours(const Mesh& m) {
+Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
   Neighbours n;
-  n.start.push_back(0);
-  for (std::size_t c = 0; c < m.cells.size(); ++c)
-    n.start.push_back(n.start.back() + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces));
+  const std::size_t cells = m.cells.size();
+  n.start.resize(cells + 1, 0);
+  for (std::size_t c = 0; c < cells; ++c)
+    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces);
   n.cell.assign(n.start.back(), -1);
   struct Side {
-    std::array<std::int32_t, 3> key;
-    std::uint32_t slot;
+    std::array<std::int32_t, 3> rest; ///< the other nodes, ascending; triangles end with -1
     std::int32_t cell;
+    std::uint32_t slot;
   };
+  constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
+  auto keyOf = [&](std::size_t c, int f) {
+    const auto& q = topology(m.cells.type[c]).face[static_cast<std::size_t>(f)];
+    auto nodes = m.cells.of(c);
+    std::array<std::int32_t, 4> v{kNone, kNone, kNone, kNone};
+    for (std::size_t i = 0; i < 4; ++i)
+      if (q[i] >= 0) v[i] = nodes[static_cast<std::size_t>(q[i])];
+    auto order = [&](std::size_t a, std::size_t b) {
+      if (v[a] > v[b]) std::swap(v[a], v[b]);
+    };
+    order(0, 1), order(2, 3), order(0, 2), order(1, 3), order(1, 2);
+    return v;
+  };
+  std::vector<std::uint32_t> bucket(m.nodes.size() + 1, 0);
+  for (std::size_t c = 0; c < cells; ++c) {
+    if (progress && (c & 0xffff) == 0) progress->check();
+    for (int f = 0; f < topology(m.cells.type[c]).faces; ++f) ++bucket[static_cast<std::size_t>(keyOf(c, f)[0]) + 1];
+  }
+  std::partial_sum(bucket.begin(), bucket.end(), bucket.begin());
   std::vector<Side> sides(n.start.back());
-  tbb::parallel_for(std::size_t(0), m.cells.size(), [&](std::size_t c) {
-    const auto& t = topology(m.cells.type[c]);
-    auto q = m.cells.of(c);
-    for (int f = 0; f < t.faces; ++f) {
-      std::array<std::int32_t, 4> v{std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max(),
-                                    std::numeric_limits<std::int32_t>::max(), std::numeric_limits<std::int32_t>::max()};
-      for (std::size_t i = 0; i < 4; ++i)
-        if (t.face[static_cast<std::size_t>(f)][i] >= 0)
-          v[i] = q[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
-      std::sort(v.begin(), v.end());
-      std::uint32_t slot = n.start[c] + static_cast<std::uint32_t>(f);
-      sides[slot] = {{v[0], v[1], v[2]}, slot, static_cast<std::int32_t>(c)};
+  {
+    std::vector<std::uint32_t> next(bucket.begin(), bucket.end() - 1);
+    for (std::size_t c = 0; c < cells; ++c) {
+      if (progress && (c & 0xffff) == 0) progress->check();
+      for (int f = 0; f < topology(m.cells.type[c]).faces; ++f) {
+        auto v = keyOf(c, f);
+        sides[next[static_cast<std::size_t>(v[0])]++] = {
+            {v[1], v[2], v[3]}, static_cast<std::int32_t>(c), n.start[c] + static_cast<std::uint32_t>(f)};
+      }
+    }
+  }
+  std::atomic<std::size_t> surplus{0};
+  parallelFor(m.nodes.size(), progress, [&](std::size_t b) {
+    auto first = sides.begin() + bucket[b], last = sides.begin() + bucket[b + 1];
+    std::sort(first, last,
+              [](const Side& x, const Side& y) { return x.rest != y.rest ? x.rest < y.rest : x.slot < y.slot; });
+    for (auto i = first; i != last;) {
+      auto j = i;
+      while (j != last && j->rest == i->rest) ++j;
+      if (j - i >= 2) {
+        n.cell[i->slot] = (i + 1)->cell;
+        for (auto k = i + 1; k != j; ++k) n.cell[k->slot] = i->cell;
+        if (j - i > 2) surplus += static_cast<std::size_t>(j - i - 2);
+      }
+      i = j;
     }
   });
-  std::sort(sides.begin(), sides.end(),
-            [](const Side& a, const Side& b) { return a.key != b.key ? a.key < b.key : a.slot < b.slot; });
-  for (std::size_t i = 0; i + 1 < sides.size(); ++i)
-    if (sides[i].key == sides[i + 1].key) {
-      n.cell[sides[i].slot] = sides[i + 1].cell;
-      n.cell[sides[i + 1].slot] = sides[i].cell;
-    }
+  n.surplus = surplus;
   return n;
 }
 
-std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
+std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Progress* progress) {
+  return computeMetrics(m, cellNeighbours(m, progress), progress);
+}
+
+std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbours& n, const Progress* progress) {
   std::array<MetricValues, kMetrics> r;
   const std::size_t count = m.cells.size();
   for (auto& x : r) x.value.assign(count, 0);
   auto set = [&](Metric k, std::size_t c, double v) {
     r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
   };
-  tbb::parallel_for(std::size_t(0), count, [&](std::size_t c) {
+  parallelFor(count, progress, [&](std::size_t c) {
     CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
     double longest = 0, shortest = 1e300, sum = 0, area = 0, height = 1e300;
     for (int e = 0; e < v.t.edges; ++e) {
@@ -223,9 +255,8 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
     set(Metric::Volume, c, volume);
     set(Metric::EdgeLength, c, sum / v.t.edges);
   });
-  Neighbours n = cellNeighbours(m);
   const auto& len = r[static_cast<std::size_t>(Metric::EdgeLength)].value;
-  tbb::parallel_for(std::size_t(0), count, [&](std::size_t c) {
+  parallelFor(count, progress, [&](std::size_t c) {
     double worst = 1;
     for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k)
       if (n.cell[k] >= 0) {
@@ -235,6 +266,7 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m) {
     set(Metric::SizeChange, c, worst);
   });
   for (int k = 0; k < kMetrics; ++k) {
+    if (progress) progress->check();
     auto& x = r[static_cast<std::size_t>(k)];
     if (x.value.empty()) continue;
     auto [a, b] = std::minmax_element(x.value.begin(), x.value.end());

@@ -35,7 +35,6 @@
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
 #include <TransferBRep.hxx>
-#include <Transfer_TransientProcess.hxx>
 #include <XCAFDoc_ColorTool.hxx>
 #include <XCAFDoc_DocumentTool.hxx>
 #include <XCAFDoc_ShapeTool.hxx>
@@ -118,7 +117,6 @@ private:
     return toColor(found, c);
   }
   std::string entityName(const TopoDS_Shape& s) const {
-    Handle(Transfer_TransientProcess) process = m_session->TransferReader()->TransientProcess();
     Handle(Standard_Transient) e = m_session->TransferReader()->EntityFromShapeResult(s, 1);
     auto item = Handle(StepRepr_RepresentationItem)::DownCast(e);
     if (item.IsNull() || item->Name().IsNull()) return {};

@@ -96,8 +96,11 @@ AskedGot quantiles(std::vector<double>& lengths, const std::string& unit) {
     a.got = "nothing there";
     return a;
   }
-  std::sort(lengths.begin(), lengths.end());
-  auto at = [&](double q) { return lengths[static_cast<std::size_t>(q * static_cast<double>(lengths.size() - 1))]; };
+  auto at = [&](double q) {
+    auto it = lengths.begin() + static_cast<std::ptrdiff_t>(q * static_cast<double>(lengths.size() - 1));
+    std::nth_element(lengths.begin(), it, lengths.end());
+    return *it;
+  };
   a.median = at(0.5);
   a.low = at(0.05);
   a.high = at(0.95);
@@ -233,7 +236,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   progress.stage("Audit", 0.95, 1);
   auto t0 = std::chrono::steady_clock::now();
   const Rule* judge = brief.first("judge");
-  run.audit = auditMesh(run.mesh, *limitSet(judge ? judge->get("purpose") : "general"));
+  run.audit = auditMesh(run.mesh, *limitSet(judge ? judge->get("purpose") : "general"), &progress);
+  progress.check();
   run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   run.rules = compareAskedGot(brief, part, run.mesh, run.groups);
   run.geometryVolume = part.volume();

@@ -2,9 +2,9 @@
 // Exact test for triangles that cross. A pair is tested edge against triangle in both directions; triangles with a
 // common vertex or edge may meet there and nowhere else.
 #include "base/bvh.h"
+#include "base/parallel.h"
 #include "base/predicates.h"
 #include "mesher/surface.h"
-#include <tbb/parallel_for.h>
 
 namespace tess {
 namespace {
@@ -71,13 +71,14 @@ bool cross(const std::vector<Vec3>& pts, const std::array<int, 3>& s, const std:
 } // namespace
 
 std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
-                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most) {
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most,
+                                        const Progress* progress) {
   std::vector<Box> boxes(triangles.size());
   for (std::size_t i = 0; i < triangles.size(); ++i)
     for (int v : triangles[i]) boxes[i].add(points[static_cast<std::size_t>(v)]);
   Bvh tree(boxes);
   std::vector<std::vector<int>> hits(triangles.size());
-  tbb::parallel_for(std::size_t(0), triangles.size(), [&](std::size_t i) {
+  parallelFor(triangles.size(), progress, [&](std::size_t i) {
     tree.overlapping(boxes[i], [&](int j) {
       if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
         hits[i].push_back(j);

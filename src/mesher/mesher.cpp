@@ -30,7 +30,7 @@ private:
 
 /// Final numbering: surface points first, then inner ones in the order of the cells; cells sorted by region, then by
 /// the order of making. Nothing of it depends on threads or addresses.
-Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part) {
+Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part, const Progress& progress) {
   Mesh m;
   m.unit = part.unit;
   for (const auto& b : part.bodies) m.regions.push_back(b.name);
@@ -61,13 +61,18 @@ Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part) 
     m.faceLink.push_back(surface.face[i]);
     m.faceRegions.push_back(regions);
   }
-  for (int r = 0; r < static_cast<int>(part.bodies.size()); ++r)
-    for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
-      if (!core.alive(t) || core.region[static_cast<std::size_t>(t)] != r) continue;
+  std::vector<std::vector<int>> ofBody(part.bodies.size());
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t)
+    if (core.alive(t) && core.region[static_cast<std::size_t>(t)] >= 0)
+      ofBody[static_cast<std::size_t>(core.region[static_cast<std::size_t>(t)])].push_back(t);
+  progress.check();
+  for (std::size_t r = 0; r < ofBody.size(); ++r)
+    for (int t : ofBody[r]) {
+      if ((m.cells.size() & 0xffff) == 0) progress.check();
       std::array<std::int32_t, 4> q;
       for (std::size_t k = 0; k < 4; ++k) q[k] = node(core.at(t).v[k]);
       m.cells.add(ElementType::Tet4, q);
-      m.cellRegion.push_back(r);
+      m.cellRegion.push_back(static_cast<std::int32_t>(r));
     }
   return m;
 }
@@ -145,7 +150,7 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     p.why = "surfaces lie closer together there than the size asked for";
     out.problems.push_back(p);
   }
-  if (auto p = assignRegions(core, surface, part)) return *p;
+  if (auto p = assignRegions(core, surface, part, progress)) return *p;
   progress.stage("Points inside", 0.45, 0.65);
   refineInside(core, size, progress);
   clock.lap("points");
@@ -156,7 +161,16 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
       stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore,
       stats.worstAfter);
   clock.lap("improve");
-  out.mesh = collect(core, surface, part);
+  if (stats.peels) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "surface.peeled";
+    p.what = std::to_string(stats.peels) + (stats.peels == 1 ? " surface diagonal was" : " surface diagonals were") +
+             " flipped to free flat elements";
+    p.why = "two nearly coplanar triangles of one face belonged to the same flat element";
+    out.problems.push_back(p);
+  }
+  out.mesh = collect(core, surface, part, progress);
   if (options.order == 2) {
     progress.stage("Mid nodes", 0.9, 0.95);
     auto c = makeQuadratic(out.mesh, part, progress);

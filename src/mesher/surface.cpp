@@ -32,7 +32,7 @@ Vec3 trueNormal(const Part& part, int face, const Vec3& a, const Vec3& b, const 
 /// change at a line concerns all faces that meet there.
 class LineStage {
 public:
-  LineStage(const Part& part, SurfaceGraph& g) : m_part(part), m_g(g) {}
+  LineStage(const Part& part, SurfaceGraph& g, Progress& progress) : m_part(part), m_g(g), m_progress(progress) {}
   std::vector<std::vector<int>> chains; ///< per part edge, current vertices from start to end
   std::vector<std::vector<double>> params;
 
@@ -71,6 +71,7 @@ public:
       left = 0;
       int removed = 0;
       for (std::size_t e = 0; e < chains.size(); ++e) {
+        m_progress.check();
         auto& c = chains[e];
         auto& s = params[e];
         for (std::size_t i = 1; i + 1 < c.size();) {
@@ -105,8 +106,10 @@ public:
   void improveFlips() {
     for (int pass = 0; pass < 3; ++pass) {
       int flips = 0;
-      for (int t = 0; t < static_cast<int>(m_g.tris.size()); ++t)
+      for (int t = 0; t < static_cast<int>(m_g.tris.size()); ++t) {
+        if ((t & 1023) == 0) m_progress.check();
         for (int k = 0; k < 3 && m_g.alive(t); ++k) flips += tryFlip(t, k);
+      }
       if (!flips) break;
     }
   }
@@ -114,6 +117,7 @@ public:
 private:
   const Part& m_part;
   SurfaceGraph& m_g;
+  Progress& m_progress;
   std::vector<std::set<int>> m_keep;
 
   /// Point i of edge e cannot go; when a wanted point is very close, that one goes and i stays in its place.
@@ -187,6 +191,7 @@ public:
     m_h.resize(g.points.size());
     m_normal.resize(g.points.size());
     for (std::size_t i = 0; i < g.points.size(); ++i) {
+      if ((i & 255) == 0) m_progress.check();
       m_h[i] = m_size.at(g.points[i]);
       m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
     }
@@ -283,9 +288,9 @@ private:
       return 0.0;
     });
     for (const auto& e : edges) {
+      if ((++n & 255) == 0) m_progress.check();
       if (!g.connected(e.a, e.b)) continue;
       splitAt(e.a, e.b);
-      ++n;
     }
     return n;
   }
@@ -317,7 +322,9 @@ private:
              h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
       return l < 0.72 * h ? h / l : 0.0;
     });
+    int seen = 0;
     for (const auto& e : edges) {
+      if ((++seen & 255) == 0) m_progress.check();
       int v = e.a, w = e.b;
       if (g.starOf(v).empty() || g.starOf(w).empty() || !g.connected(v, w)) continue;
       if (fixed(v)) std::swap(v, w);
@@ -337,9 +344,11 @@ private:
   void flips(bool byAngle) {
     for (int pass = 0; pass < 4; ++pass) {
       int n = 0;
-      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t)
+      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+        if ((t & 1023) == 0) m_progress.check();
         for (std::size_t k = 0; k < 3; ++k)
           if (g.alive(t)) n += tryFlip(t, g.tri(t)[k], g.tri(t)[(k + 1) % 3], byAngle);
+      }
       if (!n) break;
     }
   }
@@ -372,6 +381,7 @@ private:
 
   void smooth() {
     for (int v = 0; v < static_cast<int>(g.points.size()); ++v) {
+      if ((v & 255) == 0) m_progress.check();
       if (fixed(v) || g.starOf(v).empty()) continue;
       // Centroid of the neighbours' triangles, weighted by area in units of the local size.
       Vec3 sum(0, 0, 0);
@@ -531,7 +541,7 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
   for (std::size_t i = 0; i < tess.points.size(); ++i)
     g.addPoint(tess.points[i], tess.origin[i].dim, tess.origin[i].entity);
   for (std::size_t i = 0; i < tess.triangles.size(); ++i) g.addTriangle(tess.triangles[i], tess.triangleFace[i]);
-  LineStage lines(part, g);
+  LineStage lines(part, g, progress);
   lines.chains = tess.edgeChain;
   lines.params = tess.edgeParam;
   for (std::size_t e = 0; e < lines.chains.size(); ++e)
@@ -549,7 +559,10 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
   });
   progress.check();
   lines.improveFlips();
-  for (std::size_t e = 0; e < part.edges.size(); ++e) lines.place(static_cast<int>(e), division[e]);
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    progress.check();
+    lines.place(static_cast<int>(e), division[e]);
+  }
   progress.check();
   lines.improveFlips();
   Attempt out;
@@ -666,7 +679,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   SurfaceOutcome out;
   for (int round = 0; round < rounds; ++round) {
     Attempt a = meshOnce(part, *tess, size, progress);
-    auto crossings = findCrossings(a.mesh.points, a.mesh.triangles);
+    auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, 1000, &progress);
     progress.check();
     spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round,
                   a.mesh.triangles.size(), a.stayedFiner, crossings.size(), size.sourceCount());
@@ -705,6 +718,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   }
   const auto& m = out.mesh;
   for (std::size_t i = 0; i < m.triangles.size(); ++i) {
+    if ((i & 1023) == 0) progress.check();
     const auto& q = m.triangles[i];
     Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] +
               m.points[static_cast<std::size_t>(q[2])]) /

@@ -39,6 +39,7 @@ struct CrossingPair {
 };
 /// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions.
 std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
-                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = 1000);
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = 1000,
+                                        const Progress* progress = nullptr);
 
 } // namespace tess

@@ -20,7 +20,8 @@ struct RecoveryReport {
 Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface, Progress& progress);
 
 /// Gives each tet the body it lies in; a leak (one tet reached from two bodies) is a problem with its place.
-std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part);
+std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part,
+                                     const Progress& progress);
 
 /// Inserts points inside until edges fit the size field: frontal placement (Rebay 1993) where a finished face is at
 /// hand, else circumcentres; points too close to others are refused.

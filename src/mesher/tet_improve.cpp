@@ -72,8 +72,10 @@ private:
   bool inside(int t) const { return m.alive(t) && m.region[static_cast<std::size_t>(t)] >= 0; }
   double worst() const {
     double w = 1;
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t)
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if ((t & 0xffff) == 0) m_progress.check();
       if (inside(t)) w = std::min(w, q(t));
+    }
     return w;
   }
   double starQuality(const std::vector<int>& star, int v, const Vec3& p, double stopBelow) const {
@@ -128,6 +130,7 @@ private:
     };
     std::vector<Bad> bad;
     for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if ((t & 0xffff) == 0) m_progress.check();
       if (!inside(t)) continue;
       double x = q(t);
       if (x < goal) bad.push_back({x, t, {m.at(t).v[0], m.at(t).v[1], m.at(t).v[2], m.at(t).v[3]}});

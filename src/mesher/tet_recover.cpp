@@ -5,6 +5,7 @@
 #include "base/predicates.h"
 #include "mesher/tet.h"
 #include <set>
+#include <tbb/parallel_sort.h>
 
 namespace tess {
 namespace {
@@ -242,23 +243,37 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
     if (core.tetOf[i] < 0) return fail("two surface points coincide", core.points[i]);
   progress.report(0.4);
 
-  std::set<std::pair<int, int>> edgeSet;
+  auto sortUnique = [&](std::vector<std::uint64_t>& keys) {
+    progress.check();
+    tbb::parallel_sort(keys.begin(), keys.end());
+    keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
+    progress.check();
+  };
+  std::vector<std::uint64_t> edges, present;
+  edges.reserve(3 * surface.triangles.size());
   for (const auto& t : surface.triangles)
-    for (std::size_t k = 0; k < 3; ++k) edgeSet.insert(std::minmax(t[k], t[(k + 1) % 3]));
-  std::vector<std::pair<int, int>> edges(edgeSet.begin(), edgeSet.end());
+    for (std::size_t k = 0; k < 3; ++k) edges.push_back(edgeKey(t[k], t[(k + 1) % 3]));
+  sortUnique(edges);
+  present.reserve(core.tets.size() * 4);
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if ((t & 0xffff) == 0) progress.check();
+    if (core.solid(t))
+      for (const auto& e : kTetEdge) present.push_back(edgeKey(core.at(t).v[e[0]], core.at(t).v[e[1]]));
+  }
+  sortUnique(present);
+  // All surface edges are locked from the start: one that is present must not be given up for another.
   core.lockedEdges.clear();
   core.lockedEdges.reserve(edges.size() * 2);
-  std::unordered_set<std::uint64_t> present;
-  present.reserve(core.tets.size() * 2);
-  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t)
-    if (core.solid(t))
-      for (const auto& e : kTetEdge) present.insert(edgeKey(core.at(t).v[e[0]], core.at(t).v[e[1]]));
   std::vector<std::pair<int, int>> missing;
-  // All surface edges are locked from the start: one that is present must not be given up for another.
-  for (const auto& e : edges) {
-    core.lockedEdges.insert(edgeKey(e.first, e.second));
-    if (!present.count(edgeKey(e.first, e.second))) missing.push_back(e);
+  std::size_t at = 0;
+  for (std::size_t i = 0; i < edges.size(); ++i) {
+    if ((i & 0xffff) == 0) progress.check();
+    core.lockedEdges.insert(edges[i]);
+    while (at < present.size() && present[at] < edges[i]) ++at;
+    if (at == present.size() || present[at] != edges[i])
+      missing.push_back({static_cast<int>(edges[i] >> 32), static_cast<int>(edges[i] & 0xffffffffu)});
   }
+  present = {};
   RecoveryReport report;
   report.missingEdges = static_cast<int>(missing.size());
   Recovery recovery(core, progress);
@@ -282,8 +297,10 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
     core.locked[static_cast<std::size_t>(uf >> 2)] |= static_cast<std::uint8_t>(1 << (uf & 3));
     return true;
   };
-  for (const auto& t : surface.triangles)
-    if (!lock(t)) faces.push_back(t);
+  for (std::size_t i = 0; i < surface.triangles.size(); ++i) {
+    if ((i & 1023) == 0) progress.check();
+    if (!lock(surface.triangles[i])) faces.push_back(surface.triangles[i]);
+  }
   report.missingFaces = static_cast<int>(faces.size());
   for (int effort : {15, 40}) {
     std::vector<std::array<int, 3>> left;
@@ -297,7 +314,8 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
   return report;
 }
 
-std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part) {
+std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part,
+                                     const Progress& progress) {
   std::fill(core.region.begin(), core.region.end(), -2);
   std::vector<int> stack;
   auto conflict = [&](int t) {
@@ -336,6 +354,7 @@ std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, 
     return {};
   };
   for (std::size_t i = 0; i < surface.triangles.size(); ++i) {
+    if ((i & 1023) == 0) progress.check();
     const auto& q = surface.triangles[i];
     const auto& bodies = part.faces[static_cast<std::size_t>(surface.face[i])].bodies;
     int tf = core.findFace(q[0], q[1], q[2]);

