@@ -4,6 +4,7 @@
 #include "mesher/surface.h"
 #include "mesher/surface_graph.h"
 #include <cmath>
+#include <map>
 #include <set>
 #include <spdlog/spdlog.h>
 #include <tbb/parallel_for.h>
@@ -249,6 +250,33 @@ private:
     return v;
   }
 
+  /// Splits unless the new point, put on the true face, would turn a triangle over: next to an edge that spans a wide
+  /// arc a flat triangle lies between chord and arc. Flips change such places in later rounds.
+  bool trySplit(int a, int b) {
+    if (m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane) {
+      std::array<int, 16> at;
+      int k = g.edgeTris(a, b, at);
+      FaceProjection m = m_part.shape->projectToFace(m_face, 0.5 * (g.pt(a) + g.pt(b)));
+      double now = 1, then = 1;
+      for (int i = 0; i < k; ++i) {
+        auto q = g.tri(at[static_cast<std::size_t>(i)]);
+        now = std::min(now, facing(q[0], q[1], q[2]));
+        for (int end : {a, b}) { // each half has the new point in place of one end
+          std::array<Vec3, 3> p;
+          Vec3 n = m.normal;
+          for (std::size_t j = 0; j < 3; ++j) {
+            p[j] = q[j] == end ? m.point : g.pt(q[j]);
+            if (q[j] != end) n += m_normal[static_cast<std::size_t>(q[j])];
+          }
+          then = std::min(then, triangleNormal(p[0], p[1], p[2]).dot(n.normalized()));
+        }
+      }
+      if (then < 0.4 && then < now) return false;
+    }
+    splitAt(a, b);
+    return true;
+  }
+
   struct Edge {
     int a, b;
     double rank;
@@ -287,10 +315,10 @@ private:
       }
       return 0.0;
     });
+    int seen = 0;
     for (const auto& e : edges) {
-      if ((++n & 255) == 0) m_progress.check();
-      if (!g.connected(e.a, e.b)) continue;
-      splitAt(e.a, e.b);
+      if ((++seen & 255) == 0) m_progress.check();
+      if (g.connected(e.a, e.b) && trySplit(e.a, e.b)) ++n;
     }
     return n;
   }
@@ -372,6 +400,11 @@ private:
       if (then <= now + 1e-6) return false;
     } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6)
       return false;
+    // No edge over a wider arc than needed: cos 37 degrees, or as wide as the one that goes.
+    auto arc = [&](int x, int y) {
+      return m_normal[static_cast<std::size_t>(x)].dot(m_normal[static_cast<std::size_t>(y)]);
+    };
+    if (arc(c, d) < std::min(0.8, arc(a, b) - 1e-9)) return false;
     double after = std::min(facing(a, d, c), facing(d, b, c));
     // Allowed all the same when it mends something worse.
     if (after <= 0.7 && after <= std::min(facing(a, b, c), facing(b, a, d))) return false;
@@ -683,6 +716,15 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
     progress.check();
     spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round,
                   a.mesh.triangles.size(), a.stayedFiner, crossings.size(), size.sourceCount());
+    if (spdlog::should_log(spdlog::level::debug)) {
+      std::map<std::pair<int, int>, int> pairs;
+      for (const auto& c : crossings)
+        ++pairs[std::minmax(a.mesh.face[static_cast<std::size_t>(c.a)], a.mesh.face[static_cast<std::size_t>(c.b)])];
+      for (const auto& [f, n] : pairs)
+        spdlog::debug("  faces {} ({}) and {} ({}): {}", f.first + 1,
+                      surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
+                      surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind), n);
+    }
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;
