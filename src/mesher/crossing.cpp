@@ -78,14 +78,25 @@ std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
     for (int v : triangles[i]) boxes[i].add(points[static_cast<std::size_t>(v)]);
   Bvh tree(boxes);
   std::vector<std::vector<int>> hits(triangles.size());
-  parallelFor(triangles.size(), progress, [&](std::size_t i) {
-    tree.overlapping(boxes[i], [&](int j) {
-      if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
-        hits[i].push_back(j);
-      return true;
-    });
-    std::sort(hits[i].begin(), hits[i].end());
-  });
+  // In blocks, so that a part full of crossings ends early and in the same way for any number of threads.
+  constexpr std::size_t kBlock = 4096;
+  std::size_t count = 0;
+  for (std::size_t first = 0; first < triangles.size() && count < most; first += kBlock) {
+    std::size_t last = std::min(triangles.size(), first + kBlock);
+    parallelFor(
+        last - first, progress,
+        [&](std::size_t k) {
+          std::size_t i = first + k;
+          tree.overlapping(boxes[i], [&](int j) {
+            if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
+              hits[i].push_back(j);
+            return true;
+          });
+          std::sort(hits[i].begin(), hits[i].end());
+        },
+        64);
+    for (std::size_t i = first; i < last; ++i) count += hits[i].size();
+  }
   std::vector<CrossingPair> r;
   for (std::size_t i = 0; i < hits.size() && r.size() < most; ++i)
     for (int j : hits[i]) {

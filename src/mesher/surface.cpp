@@ -271,7 +271,7 @@ private:
           then = std::min(then, triangleNormal(p[0], p[1], p[2]).dot(n.normalized()));
         }
       }
-      if (then < 0.4 && then < now) return false;
+      if (then < 0.03 && then < now) return false;
     }
     splitAt(a, b);
     return true;
@@ -704,6 +704,46 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
   return t;
 }
 
+namespace {
+
+/// Faces of the part itself that run through each other: found when fine triangulations of the part still cross after
+/// they were made finer once more. No mesh can follow such a part.
+std::optional<Problem> ownCrossings(const Part& part, Progress& progress) {
+  std::vector<CrossingPair> found;
+  Tessellation fine;
+  for (double finer : {1.0, 0.5}) {
+    auto t = part.shape->tessellate(2e-4 * finer * part.diagonal(), 8 * finer * kPi / 180);
+    if (!t) return {};
+    fine = std::move(*t);
+    found = findCrossings(fine.points, fine.triangles, 1000, &progress);
+    if (found.empty()) return {};
+    if (part.faceted) break;
+  }
+  Problem p;
+  p.fault = Fault::Input;
+  p.code = "part.crossing";
+  std::map<std::pair<int, int>, Vec3> pairs;
+  for (const auto& c : found)
+    pairs.emplace(
+        std::minmax(fine.triangleFace[static_cast<std::size_t>(c.a)], fine.triangleFace[static_cast<std::size_t>(c.b)]),
+        c.at);
+  p.what = std::to_string(pairs.size()) + (pairs.size() == 1 ? " pair" : " pairs") +
+           " of the part's own faces run through each other";
+  for (const auto& [f, at] : pairs) {
+    if (p.places.size() < 3)
+      p.where += (p.where.empty() ? "" : "; ") + std::string("faces ") + std::to_string(f.first + 1) + " and " +
+                 std::to_string(f.second + 1) + " at " + formatPoint(at) + " " + part.unit;
+    p.places.push_back(at);
+    p.faces.push_back(f.first);
+    p.faces.push_back(f.second);
+  }
+  p.why = "such a part does not say which side is inside";
+  p.todo = "mend the part where it was drawn, for instance by uniting the bodies there";
+  return p;
+}
+
+} // namespace
+
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds) {
   auto tess = part.shape->tessellate(
       std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal()), 20 * kPi / 180);
@@ -725,6 +765,9 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
                       surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                       surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind), n);
     }
+    // Crossings that outlive a refinement may be the part's own.
+    if (!crossings.empty() && round == 1)
+      if (auto p = ownCrossings(part, progress)) return *p;
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;
