@@ -88,7 +88,7 @@ const std::vector<RuleKind>& ruleTable() {
         {"everywhere",
          "Sizes",
          "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "
-         "element]",
+         "element][, bridging below {bridge}]",
          "size",
          "tile",
          "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
@@ -97,7 +97,10 @@ const std::vector<RuleKind>& ruleTable() {
           length("minimum", "", "smallest size derived from shape; a tenth of the target when not given"),
           length("maximum", "", "largest size; the target when not given"),
           ranged("turn", SlotType::Angle, "30", "turn per element on curved edges and faces; 0 ignores curvature", 0,
-                 120)}});
+                 120),
+          length("bridge", "",
+                 "narrower edges and faces are bridged unless a group names them; a fiftieth of the target when not "
+                 "given, 0 for never")}});
     t.push_back({"size",
                  "Sizes",
                  "On {on} {length}",

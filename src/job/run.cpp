@@ -24,7 +24,16 @@ SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector
     s.maximum = slotNumber(*r, "maximum", part.unit);
     s.growth = slotNumber(*r, "growth", part.unit);
     s.turnDeg = slotNumber(*r, "turn", part.unit);
+    s.bridging.tolerance = r->get("bridge").empty() ? -1 : slotNumber(*r, "bridge", part.unit);
   }
+  // What is named must be followed.
+  s.bridging.keepFace.assign(part.faces.size(), 0);
+  s.bridging.keepEdge.assign(part.edges.size(), 0);
+  for (const auto& g : groups)
+    for (int e : g.entities) {
+      if (g.dim == Dim::Face) s.bridging.keepFace[static_cast<std::size_t>(e)] = 1;
+      if (g.dim == Dim::Edge) s.bridging.keepEdge[static_cast<std::size_t>(e)] = 1;
+    }
   std::vector<LocalSize> local;
   for (std::size_t i = 0; i < brief.rules.size(); ++i) {
     const Rule& r = brief.rules[i];

@@ -114,6 +114,18 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   surface = std::move(s->mesh);
   out.surfaceDeviation = s->maxDeviation;
   clock.lap("surface");
+  if (s->bridged.merged) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "surface.bridged";
+    p.what = "tiny edges and narrow faces were bridged: " + std::to_string(s->bridged.merged) +
+             " nodes moved by at most " + formatNumber(s->bridged.moved, 3) + " " + part.unit;
+    p.places = s->bridged.places;
+    p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
+    p.why = "they are far below the size asked for";
+    p.todo = "put them into a group, or lower 'bridge', if the mesh must follow them";
+    out.problems.push_back(p);
+  }
   progress.stage("Filling", 0.3, 0.45);
   constexpr int kRounds = 14;
   int split = 0;

@@ -2,6 +2,7 @@
 // Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
 // parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
 #include "mesher/surface.h"
+#include "mesher/surface_bridge.h"
 #include "mesher/surface_graph.h"
 #include <cmath>
 #include <map>
@@ -591,6 +592,7 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
     division[e] = divideEdge(part, static_cast<int>(e), size, twin ? 2 : 1);
   });
   progress.check();
+  matchDivisions(part, size, tess, division);
   lines.improveFlips();
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
     progress.check();
@@ -788,6 +790,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
         return p;
       }
       out.mesh = std::move(a.mesh);
+      out.bridged = bridgeShortEdges(out.mesh, part, size.bridging, progress);
+      spdlog::debug("bridged: {} pairs of nodes, moved by at most {}", out.bridged.merged, out.bridged.moved);
       break;
     }
     for (const auto& c : crossings)

@@ -18,10 +18,17 @@ struct SurfaceMesh {
   std::vector<std::vector<int>> edgeNodes;   ///< per part edge: nodes from start to end
 };
 
+/// What was bridged because it lies far below the size asked for.
+struct BridgeReport {
+  int merged = 0;   ///< pairs of nodes that became one
+  double moved = 0; ///< largest way of a node
+  std::vector<Vec3> places;
+};
+
 struct SurfaceOutcome {
   SurfaceMesh mesh;
-  std::vector<Problem> problems; ///< places where the surface had to stay finer, deviations
-  double maxDeviation = 0;       ///< largest distance of a triangle's middle from the true face
+  double maxDeviation = 0; ///< largest distance of a triangle's middle from the true face
+  BridgeReport bridged;
 };
 
 /// Parameters of the nodes inside an edge, evenly spread in the measure ds/h. Closed edges get at least 3 nodes.

@@ -57,7 +57,7 @@ int SurfaceGraph::split(int a, int b, const Vec3& p, Dim d, int e) {
   return m;
 }
 
-bool SurfaceGraph::canCollapse(int v, int w) const {
+bool SurfaceGraph::canCollapse(int v, int w, bool mergeLines) const {
   std::array<int, 16> at;
   int n = edgeTris(v, w, at);
   if (n == 0) return false;
@@ -81,6 +81,7 @@ bool SurfaceGraph::canCollapse(int v, int w) const {
     if (!std::binary_search(both.begin(), both.end(), apex(at[static_cast<std::size_t>(i)], v, w))) return false;
   // A feature edge (v, x) must not land on another feature edge (w, x) of a different line, and a plain edge between
   // two lines must not merge them.
+  if (mergeLines) return true;
   for (int x : both)
     if (isFeature(v, x) && isFeature(w, x)) return false;
   return true;

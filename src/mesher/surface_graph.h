@@ -40,8 +40,9 @@ public:
 
   /// Puts a new vertex into edge (a, b); all triangles there are split, a feature edge is split with them.
   int split(int a, int b, const Vec3& p, Dim d, int e);
-  /// True when removing v into w keeps a valid complex (link condition, no repeated triangle).
-  bool canCollapse(int v, int w) const;
+  /// True when removing v into w keeps a valid complex (link condition, no repeated triangle). Two feature lines stay
+  /// two unless `mergeLines`.
+  bool canCollapse(int v, int w, bool mergeLines = false) const;
   void collapse(int v, int w);
   /// Replaces edge (a, b), shared by exactly two triangles, by the edge between their apexes.
   void flip(int a, int b, int t0, int t1);

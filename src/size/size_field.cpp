@@ -10,6 +10,9 @@ SizeSettings SizeSettings::resolved() const {
   if (s.minimum <= 0) s.minimum = s.target / 10;
   if (s.maximum <= 0) s.maximum = s.target;
   s.minimum = std::min(s.minimum, s.target);
+  if (s.bridging.tolerance < 0) s.bridging.tolerance = s.target / 50;
+  // What a size rule can still follow is not bridged.
+  s.bridging.tolerance = std::min(s.bridging.tolerance, 0.2 * s.minimum);
   return s;
 }
 
@@ -150,10 +153,13 @@ void addTurn(SizeField& f, const Part& part, const SizeSettings& s) {
 /// Short edges, and edges of a face that run close to each other, would otherwise meet elements several times longer.
 void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
   const auto& t = part.display;
+  const Bridging& bridge = s.bridging;
+  auto keepEdge = [&](int e) { return !bridge.keepEdge.empty() && bridge.keepEdge[static_cast<std::size_t>(e)]; };
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
     double h = std::max(part.edges[e].length, s.minimum);
     if (h >= s.target) continue;
+    if (part.edges[e].length < bridge.tolerance && !keepEdge(static_cast<int>(e))) continue;
     const auto& c = t.edgeChain[e];
     for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
   }
@@ -161,7 +167,9 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     Vec3 a, b;
     int edge;
   };
-  for (const auto& face : part.faces) {
+  for (std::size_t fi = 0; fi < part.faces.size(); ++fi) {
+    const auto& face = part.faces[fi];
+    bool keepFace = !bridge.keepFace.empty() && bridge.keepFace[fi];
     std::vector<Piece> pieces;
     std::vector<Box> boxes;
     for (int e : face.edges) {
@@ -196,6 +204,7 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
             double w = closestOnSegment(m, o.a, o.b);
             return (m - (o.a + w * (o.b - o.a))).norm();
           });
+      if (best < bridge.tolerance && !keepFace) continue;
       double h = std::max(1.2 * best, s.minimum);
       if (h < 0.99 * s.target) f.addSegment(piece.a, piece.b, h, kReasonNarrowFace);
     }
@@ -235,6 +244,7 @@ void addLocal(SizeField& f, const Part& part, const LocalSize& l) {
 SizeField makeSizeField(const Part& part, const SizeSettings& asked, const std::vector<LocalSize>& local) {
   SizeSettings s = asked.resolved();
   SizeField f(std::min(s.target, s.maximum), std::max(0.02, s.growth - 1));
+  f.bridging = s.bridging;
   if (s.turnDeg > 0) addTurn(f, part, s);
   addNarrow(f, part, s);
   for (const auto& l : local) addLocal(f, part, l);

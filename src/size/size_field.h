@@ -9,6 +9,12 @@
 
 namespace tess {
 
+/// Edges and faces narrower than the tolerance are bridged by the mesher, so they ask for no size of their own.
+struct Bridging {
+  double tolerance = 0;                 ///< length; 0: nothing is bridged
+  std::vector<char> keepFace, keepEdge; ///< per part face and edge: never bridged; empty: none
+};
+
 /// Overall request; lengths in the part's unit, 0 = derived from `target`.
 struct SizeSettings {
   double target = 0;   ///< mean edge length
@@ -16,6 +22,7 @@ struct SizeSettings {
   double maximum = 0;  ///< default target
   double growth = 1.3; ///< size ratio of neighbouring elements
   double turnDeg = 30; ///< turn per element on curved edges and faces; 0 = off
+  Bridging bridging;   ///< tolerance < 0: a fiftieth of the target
   SizeSettings resolved() const;
 };
 
@@ -37,6 +44,7 @@ class SizeField {
 public:
   /// `slope` is the growth of size per distance.
   SizeField(double overall, double slope) : m_overall(overall), m_slope(slope) {}
+  Bridging bridging;
   void addPoint(const Vec3& p, double size, int rule) { add({p, p, p}, size, rule); }
   void addSegment(const Vec3& a, const Vec3& b, double size, int rule) { add({a, b, b}, size, rule); }
   void addTriangle(const Vec3& a, const Vec3& b, const Vec3& c, double size, int rule) { add({a, b, c}, size, rule); }

@@ -1,0 +1,275 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/surface_bridge.h"
+#include "base/bvh.h"
+#include "mesher/surface_graph.h"
+#include <cmath>
+#include <set>
+
+namespace tess {
+
+void matchDivisions(const Part& part, const SizeField& size, const Tessellation& tess,
+                    std::vector<std::vector<double>>& division) {
+  const Bridging& bridge = size.bridging;
+  if (bridge.tolerance <= 0) return;
+  struct Piece {
+    int edge;
+    std::size_t at; ///< position in the edge's chain
+  };
+  std::vector<Piece> pieces;
+  std::vector<Box> boxes;
+  for (std::size_t e = 0; e < part.edges.size(); ++e)
+    for (std::size_t i = 0; i + 1 < tess.edgeChain[e].size(); ++i) {
+      pieces.push_back({static_cast<int>(e), i});
+      Box b;
+      for (std::size_t k : {i, i + 1}) b.add(tess.points[static_cast<std::size_t>(tess.edgeChain[e][k])]);
+      boxes.push_back(b);
+    }
+  if (pieces.empty()) return;
+  Bvh tree(boxes);
+  std::vector<std::set<double>> forced(part.edges.size());
+  auto sameFace = [&](int a, int b) {
+    const auto &x = part.edges[static_cast<std::size_t>(a)].faces, &y = part.edges[static_cast<std::size_t>(b)].faces;
+    for (int f : x)
+      if (std::find(y.begin(), y.end(), f) != y.end()) return true;
+    return false;
+  };
+  /// Puts a node opposite p into each other edge of the same faces that passes within the tolerance; only edges after
+  /// `from`, when it is given, so that two edges do not chase each other.
+  auto project = [&](const Vec3& p, const std::vector<int>& own, int from) {
+    Box around;
+    around.add(p - Vec3::Constant(1.2 * bridge.tolerance));
+    around.add(p + Vec3::Constant(1.2 * bridge.tolerance));
+    std::set<int> near;
+    tree.overlapping(around, [&](int i) {
+      int e = pieces[static_cast<std::size_t>(i)].edge;
+      if (e > from) near.insert(e);
+      return true;
+    });
+    for (int e : near) {
+      if (std::find(own.begin(), own.end(), e) != own.end()) continue;
+      bool together = false;
+      for (int o : own) together = together || sameFace(o, e);
+      if (!together) continue;
+      EdgeProjection q = part.shape->projectToEdge(e, p);
+      const PartEdge& pe = part.edges[static_cast<std::size_t>(e)];
+      if ((q.point - p).norm() > bridge.tolerance || q.t <= pe.t0 || q.t >= pe.t1) continue;
+      bool taken = false; // ends and nodes forced before serve as they are
+      for (double t : {pe.t0, pe.t1})
+        taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < bridge.tolerance;
+      for (double t : forced[static_cast<std::size_t>(e)])
+        taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < bridge.tolerance;
+      if (!taken) forced[static_cast<std::size_t>(e)].insert(q.t);
+    }
+  };
+  std::vector<std::vector<int>> edgesAt(part.points.size());
+  for (std::size_t e = 0; e < part.edges.size(); ++e)
+    for (int p : part.edges[e].points) edgesAt[static_cast<std::size_t>(p)].push_back(static_cast<int>(e));
+  for (std::size_t p = 0; p < part.points.size(); ++p) project(part.points[p].at, edgesAt[p], -1);
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    if (!forced[e].empty()) {
+      std::vector<double> all(forced[e].begin(), forced[e].end());
+      std::vector<Vec3> at;
+      for (double t : all) at.push_back(part.shape->edgePoint(static_cast<int>(e), t));
+      for (double t : division[e]) {
+        Vec3 p = part.shape->edgePoint(static_cast<int>(e), t);
+        double h = size.at(p);
+        bool close = false;
+        for (const auto& q : at) close = close || (p - q).norm() < 0.6 * h;
+        if (!close) all.push_back(t);
+      }
+      std::sort(all.begin(), all.end());
+      division[e] = all;
+    }
+    for (double t : division[e])
+      project(part.shape->edgePoint(static_cast<int>(e), t), {static_cast<int>(e)}, static_cast<int>(e));
+  }
+}
+
+namespace {
+
+class Bridge {
+public:
+  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b) : m_mesh(m), m_part(part), m_b(b) {
+    g.points = m.points;
+    g.dim = m.dim;
+    g.entity = m.entity;
+    g.star.resize(m.points.size());
+    for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
+    for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
+      for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i)
+        g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+    m_to.resize(g.points.size());
+    std::iota(m_to.begin(), m_to.end(), 0);
+    m_origin = g.points;
+  }
+
+  BridgeReport run(const Progress& progress) {
+    BridgeReport r;
+    struct Short {
+      double length;
+      int a, b;
+    };
+    for (int round = 0; round < 20; ++round) {
+      progress.check();
+      std::vector<Short> todo;
+      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+        if (!g.alive(t)) continue;
+        for (std::size_t k = 0; k < 3; ++k) {
+          int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
+          double l = (g.pt(a) - g.pt(b)).norm();
+          if (l < m_b.tolerance) todo.push_back({l, std::min(a, b), std::max(a, b)});
+        }
+      }
+      std::sort(todo.begin(), todo.end(), [](const Short& x, const Short& y) {
+        return std::tie(x.length, x.a, x.b) < std::tie(y.length, y.a, y.b);
+      });
+      int done = 0;
+      for (const auto& s : todo) {
+        if (g.starOf(s.a).empty() || g.starOf(s.b).empty() || !g.connected(s.a, s.b)) continue;
+        int v = s.a, w = s.b; // v goes; corners stay before lines, lines before faces
+        if (g.dim[static_cast<std::size_t>(v)] < g.dim[static_cast<std::size_t>(w)]) std::swap(v, w);
+        if (contract(v, w) ||
+            (g.dim[static_cast<std::size_t>(v)] == g.dim[static_cast<std::size_t>(w)] && contract(w, v)))
+          ++done;
+      }
+      r.merged += done;
+      if (!done) break;
+    }
+    for (std::size_t v = 0; v < m_to.size(); ++v) {
+      int w = find(static_cast<int>(v));
+      if (w == static_cast<int>(v)) continue;
+      r.moved = std::max(r.moved, (m_origin[v] - g.pt(w)).norm());
+      if (r.places.size() < 50) r.places.push_back(g.pt(w));
+    }
+    return r;
+  }
+
+  void store() {
+    m_mesh.triangles.clear();
+    m_mesh.face.clear();
+    std::vector<int> number(g.points.size(), -1);
+    m_mesh.points.clear();
+    m_mesh.dim.clear();
+    m_mesh.entity.clear();
+    for (std::size_t v = 0; v < g.points.size(); ++v) {
+      if (g.star[v].empty()) continue;
+      number[v] = static_cast<int>(m_mesh.points.size());
+      m_mesh.points.push_back(g.points[v]);
+      m_mesh.dim.push_back(g.dim[v]);
+      m_mesh.entity.push_back(g.entity[v]);
+    }
+    for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+      if (!g.alive(t)) continue;
+      auto q = g.tri(t);
+      for (int& v : q) v = number[static_cast<std::size_t>(v)];
+      m_mesh.triangles.push_back(q);
+      m_mesh.face.push_back(g.face[static_cast<std::size_t>(t)]);
+    }
+    for (auto& chain : m_mesh.edgeNodes) {
+      for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
+      chain.erase(std::unique(chain.begin(), chain.end()), chain.end());
+    }
+  }
+
+private:
+  SurfaceMesh& m_mesh;
+  const Part& m_part;
+  const Bridging& m_b;
+  SurfaceGraph g;
+  std::vector<int> m_to; ///< vertex -> the one it went into
+  std::vector<Vec3> m_origin;
+
+  int find(int v) const {
+    while (m_to[static_cast<std::size_t>(v)] != v) v = m_to[static_cast<std::size_t>(v)];
+    return v;
+  }
+  double height(const std::array<Vec3, 3>& p) const {
+    double l = std::max({(p[0] - p[1]).norm(), (p[1] - p[2]).norm(), (p[2] - p[0]).norm()});
+    return l > 0 ? 2 * triangleArea(p[0], p[1], p[2]) / l : 0;
+  }
+  std::array<Vec3, 3> corners(int t, int v = -1, const Vec3& to = Vec3::Zero()) const {
+    std::array<Vec3, 3> p;
+    for (std::size_t k = 0; k < 3; ++k) p[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
+    return p;
+  }
+  bool sliver(int t) const { return height(corners(t)) < 1.5 * m_b.tolerance; }
+  bool kept(int face) const { return m_b.keepFace.size() && m_b.keepFace[static_cast<std::size_t>(face)]; }
+
+  /// Sum of the normals around v, leaving the narrow triangles out.
+  Vec3 direction(int v) const {
+    Vec3 n = Vec3::Zero();
+    for (int t : g.starOf(v))
+      if (!sliver(t)) n += g.normal(t);
+    return n.norm() > 0 ? n.normalized() : n;
+  }
+
+  /// Angle inside the material between two triangles at edge (a, b), in (0, 2 pi).
+  static double inside(const std::array<Vec3, 3>& t, const Vec3& apexT, const std::array<Vec3, 3>& u,
+                       const Vec3& apexU) {
+    Vec3 n = triangleNormal(t[0], t[1], t[2]), m = triangleNormal(u[0], u[1], u[2]);
+    double turn = std::atan2(n.cross(m).norm(), n.dot(m));
+    return n.dot(apexU - apexT) > 0 ? kPi + turn : kPi - turn;
+  }
+
+  bool contract(int v, int w) {
+    Vec3 to = g.pt(w);
+    if ((m_origin[static_cast<std::size_t>(v)] - to).norm() > 2 * m_b.tolerance) return false;
+    std::array<int, 16> at;
+    int n = g.edgeTris(v, w, at);
+    if (n < 2) return false;
+    for (int i = 0; i < n; ++i)
+      if (kept(g.face[static_cast<std::size_t>(at[static_cast<std::size_t>(i)])])) return false;
+    if (auto it = g.feature.find(SurfaceGraph::key(v, w));
+        it != g.feature.end() && m_b.keepEdge.size() && m_b.keepEdge[static_cast<std::size_t>(it->second)])
+      return false;
+    // A corner goes only into another corner or along a line it ends; a line's node only along or across a line.
+    if (!g.canCollapse(v, w, true)) return false;
+    // Two sides of a thin wall must not meet; two sides of a gap may.
+    Vec3 d = (to - g.pt(v)).normalized(), nv = direction(v), nw = direction(w);
+    if (nv.dot(d) < -0.3 && nw.dot(d) > 0.3) return false;
+    for (int t : g.starOf(v)) {
+      if (g.has(t, w)) continue;
+      auto before = corners(t), after = corners(t, v, to);
+      double l = std::max({(after[0] - after[1]).norm(), (after[1] - after[2]).norm(), (after[2] - after[0]).norm()});
+      if (height(after) < 1e-6 * l) return false;
+      if (!sliver(t) &&
+          triangleNormal(before[0], before[1], before[2]).dot(triangleNormal(after[0], after[1], after[2])) < 0.7)
+        return false;
+    }
+    // No sharp blade may come about that was not there: angles inside the material at the edges around v.
+    for (int t : g.starOf(v)) {
+      if (g.has(t, w)) continue;
+      for (int x : g.tri(t)) {
+        if (x == v) continue;
+        std::array<int, 16> two;
+        if (g.edgeTris(v, x, two) != 2) continue;
+        int o = two[0] == t ? two[1] : two[0];
+        if (o < t || g.has(o, w)) continue;
+        if (sliver(t) || sliver(o)) continue;
+        int at0 = g.apex(t, v, x), at1 = g.apex(o, v, x);
+        double after = inside(corners(t, v, to), g.pt(at0), corners(o, v, to), g.pt(at1));
+        if (after < 0.2 && after < 0.95 * inside(corners(t), g.pt(at0), corners(o), g.pt(at1))) return false;
+      }
+    }
+    g.collapse(v, w);
+    m_to[static_cast<std::size_t>(v)] = w;
+    return true;
+  }
+};
+
+} // namespace
+
+BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Bridging& bridge,
+                              const Progress& progress) {
+  if (bridge.tolerance <= 0) return {};
+  SurfaceMesh copy = surface;
+  Bridge b(copy, part, bridge);
+  BridgeReport r = b.run(progress);
+  if (!r.merged) return r;
+  b.store();
+  if (!findCrossings(copy.points, copy.triangles, 1, &progress).empty()) return {};
+  surface = std::move(copy);
+  return r;
+}
+
+} // namespace tess
