@@ -20,6 +20,7 @@
 #include <Bnd_Box.hxx>
 #include <GCPnts_AbscissaPoint.hxx>
 #include <GProp_GProps.hxx>
+#include <IMeshTools_Parameters.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
 #include <Standard_ErrorHandler.hxx>
@@ -33,6 +34,7 @@
 #include <gp_Sphere.hxx>
 #include <gp_Torus.hxx>
 #include <sstream>
+#include <unordered_set>
 
 namespace tess {
 namespace {
@@ -128,6 +130,7 @@ public:
   }
   FaceProjection projectToFace(int face, const Vec3& p) const override;
   Result<Tessellation> tessellate(double deflection, double angleRad) const override;
+  Result<Tessellation> tessellateOnce(double deflection, double angleRad, bool otherWay) const;
 };
 
 FaceProjection analytic(const KernelFace& f, const Vec3& p) {
@@ -259,7 +262,59 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
   return r;
 }
 
+namespace {
+
+/// A face whose triangles leave a gap or overlap: an edge inside it that does not join two triangles of opposite
+/// direction. -1 when all faces are whole.
+int brokenFace(const Tessellation& t, std::size_t faces) {
+  std::unordered_set<std::uint64_t> lines;
+  auto key = [](int a, int b) {
+    return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
+  };
+  for (const auto& c : t.edgeChain)
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) lines.insert(key(c[i], c[i + 1]));
+  std::vector<std::vector<std::size_t>> ofFace(faces);
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) ofFace[static_cast<std::size_t>(t.triangleFace[i])].push_back(i);
+  std::vector<std::pair<std::uint64_t, int>> sides;
+  for (std::size_t f = 0; f < faces; ++f) {
+    sides.clear();
+    for (std::size_t i : ofFace[f])
+      for (std::size_t k = 0; k < 3; ++k) {
+        int a = t.triangles[i][k], b = t.triangles[i][(k + 1) % 3];
+        sides.push_back({key(a, b), a < b ? 1 : -1});
+      }
+    std::sort(sides.begin(), sides.end());
+    for (std::size_t i = 0; i < sides.size();) {
+      std::size_t j = i;
+      int sum = 0;
+      for (; j < sides.size() && sides[j].first == sides[i].first; ++j) sum += sides[j].second;
+      if ((sum != 0 || j - i > 2) && !lines.count(sides[i].first)) return static_cast<int>(f);
+      i = j;
+    }
+  }
+  return -1;
+}
+
+} // namespace
+
+/// The kernel's triangulation of a valid face can fail or leave holes at one setting and be whole at the next.
 Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad) const {
+  struct Setting {
+    double deflection, angle;
+    bool otherWay;
+  };
+  std::optional<Result<Tessellation>> last;
+  for (const Setting& s :
+       {Setting{1, 1, false}, Setting{0.6, 0.7, false}, Setting{0.3, 0.5, false}, Setting{1, 1, true},
+        Setting{1.8, 1, false}, Setting{0.1, 0.35, false}, Setting{0.3, 0.5, true}}) {
+    auto t = tessellateOnce(s.deflection * deflection, s.angle * angleRad, s.otherWay);
+    if (t && brokenFace(*t, faces.size()) < 0) return t;
+    if (!last || (t && !last->ok())) last = std::move(t);
+  }
+  return std::move(*last); // what holes it has are found and reported by the closedness checks downstream
+}
+
+Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angleRad, bool otherWay) const {
   std::lock_guard guard(meshLock); // the kernel stores triangulations on the shape itself
   auto fail = [&](int face, const std::string& why) {
     Problem p;
@@ -274,7 +329,12 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad)
   try {
     OCC_CATCH_SIGNALS
     BRepTools::Clean(all);
-    BRepMesh_IncrementalMesh mesher(all, deflection, false, angleRad, true);
+    IMeshTools_Parameters settings;
+    settings.Deflection = deflection;
+    settings.Angle = angleRad;
+    settings.InParallel = true;
+    settings.MeshAlgo = otherWay ? IMeshTools_MeshAlgoType_Delabella : IMeshTools_MeshAlgoType_Watson;
+    BRepMesh_IncrementalMesh mesher(all, settings);
   } catch (const Standard_Failure& e) {
     return fail(0, e.GetMessageString());
   }

@@ -70,12 +70,18 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
       std::vector<double> all(forced[e].begin(), forced[e].end());
       std::vector<Vec3> at;
       for (double t : all) at.push_back(part.shape->edgePoint(static_cast<int>(e), t));
-      for (double t : division[e]) {
-        Vec3 p = part.shape->edgePoint(static_cast<int>(e), t);
-        double h = size.at(p);
-        bool close = false;
-        for (const auto& q : at) close = close || (p - q).norm() < 0.6 * h;
-        if (!close) all.push_back(t);
+      // Closed edges and edges with common ends need their inner nodes: there fewer of the natural ones give way.
+      const std::size_t least = std::min<std::size_t>(2, division[e].size());
+      for (double room : {0.6, 0.2, 0.0}) {
+        all.resize(at.size());
+        for (double t : division[e]) {
+          Vec3 p = part.shape->edgePoint(static_cast<int>(e), t);
+          double h = size.at(p);
+          bool close = false;
+          for (const auto& q : at) close = close || (p - q).norm() < std::max(room * h, bridge.tolerance);
+          if (!close) all.push_back(t);
+        }
+        if (all.size() >= least) break;
       }
       std::sort(all.begin(), all.end());
       division[e] = all;
