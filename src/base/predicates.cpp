@@ -154,6 +154,13 @@ double insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, cons
   double al = ax * ax + ay * ay + az * az, bl = bx * bx + by * by + bz * bz;
   double cl = cx * cx + cy * cy + cz * cz, dl = dx * dx + dy * dy + dz * dz;
   double det = -((dl * abc - cl * dab) + (bl * cda - al * bcd));
+  // Most calls end here: every term of the permanent below is at most the product of the largest differences and the
+  // largest squared distance (24 terms; semi-static filter after Meyer & Pion 2008).
+  double mx = std::max(std::max(std::abs(ax), std::abs(bx)), std::max(std::abs(cx), std::abs(dx)));
+  double my = std::max(std::max(std::abs(ay), std::abs(by)), std::max(std::abs(cy), std::abs(dy)));
+  double mz = std::max(std::max(std::abs(az), std::abs(bz)), std::max(std::abs(cz), std::abs(dz)));
+  double quick = 24 * kInsphereBound * mx * my * mz * std::max(std::max(al, bl), std::max(cl, dl));
+  if (quick > 1e-280 && (det > quick || -det > quick)) return det;
   double azp = std::abs(az), bzp = std::abs(bz), czp = std::abs(cz), dzp = std::abs(dz);
   double abp = std::abs(axby) + std::abs(bxay), bcp = std::abs(bxcy) + std::abs(cxby),
          cdp = std::abs(cxdy) + std::abs(dxcy);

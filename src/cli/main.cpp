@@ -3,9 +3,12 @@
 // outside the limits, 2 wrong usage, 3 input at fault, 4 meshing failed.
 #include "base/file.h"
 #include "base/units.h"
+#include "job/forecast.h"
+#include "job/improve.h"
 #include "job/run.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
+#include <cmath>
 #include <csignal>
 #include <filesystem>
 #include <iostream>
@@ -133,17 +136,34 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
 }
 
 struct MeshArgs {
-  std::string input, size, min, max, growth, turn, order, report, unit;
+  std::string input, size, min, max, growth, turn, bridge, order, report, unit;
   std::vector<std::string> out;
   int threads = 0;
-  bool quiet = false;
+  bool quiet = false, json = false;
+  double ratio = 1.4;
+  int steps = 3;
 };
 
-int meshCommand(const MeshArgs& a) {
+Result<Rule> outputRule(const std::string& o) {
+  Rule r{"hand_over", {}, "", false, {}};
+  auto colon = o.find(':');
+  if (colon != std::string::npos && meshFormatByName(o.substr(0, colon))) {
+    r.values["format"] = o.substr(0, colon);
+    r.values["path"] = fs::absolute(o.substr(colon + 1)).string();
+  } else {
+    r.values["path"] = fs::absolute(o).string();
+    if (!meshFormatOfPath(o))
+      return usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply");
+  }
+  return r;
+}
+
+/// The brief of a command: from its file or the default for a part, with the options put into its rules.
+Result<Brief> briefOf(const MeshArgs& a) {
   Brief brief;
   if (isBrief(a.input)) {
     auto b = loadBrief(a.input);
-    if (!b) return fail(b.problem(), a.report);
+    if (!b) return b.problem();
     brief = *b;
   } else
     brief = defaultBrief(a.input);
@@ -162,59 +182,207 @@ int meshCommand(const MeshArgs& a) {
   set("everywhere", "maximum", a.max);
   set("everywhere", "growth", a.growth);
   set("everywhere", "turn", a.turn);
+  set("everywhere", "bridge", a.bridge);
   set("fill", "order", a.order);
+  if (!a.unit.empty()) brief.unit = a.unit;
   for (const auto& p : validateBrief(brief, "mm"))
-    if (p.severity == Severity::Error) return fail(p, a.report);
-  std::vector<Rule> outputs;
-  for (const auto& r : brief.rules)
-    if (r.kind == "hand_over" && !r.off && a.out.empty()) outputs.push_back(r);
-  for (const auto& o : a.out) {
-    Rule r{"hand_over", {}, "", false, {}};
-    auto colon = o.find(':');
-    if (colon != std::string::npos && meshFormatByName(o.substr(0, colon))) {
-      r.values["format"] = o.substr(0, colon);
-      r.values["path"] = fs::absolute(o.substr(colon + 1)).string();
-    } else {
-      r.values["path"] = fs::absolute(o).string();
-      if (!meshFormatOfPath(o))
-        return fail(
-            usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"),
-            a.report);
-    }
-    outputs.push_back(r);
-  }
-  Progress progress;
-  g_progress = &progress;
-  std::signal(SIGINT, onInterrupt);
-  std::signal(SIGTERM, onInterrupt);
-  bool terminal = isatty(2);
-  std::string last;
-  progress.onProgress = [&](const std::string& stage, double share) {
-    if (a.quiet || (!terminal && stage == last)) return;
-    if (terminal)
-      std::cerr << "\r\033[K" << stage << " " << static_cast<int>(100 * share) << " %" << std::flush;
-    else
-      std::cerr << stage << "\n";
-    last = stage;
-  };
+    if (p.severity == Severity::Error) return p;
+  return brief;
+}
+
+Result<LoadOptions> loadOptionsOf(const Brief& brief) {
   LoadOptions o;
   o.unit = brief.unit;
-  if (!a.unit.empty()) o.unit = a.unit;
   if (!brief.facetAngle.empty()) {
     char* end = nullptr;
     double v = std::strtod(brief.facetAngle.c_str(), &end);
     if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180)
-      return fail(usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180",
-                        "write for example facet_angle = 30"),
-                  a.report);
+      return usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180",
+                   "write for example facet_angle = 30");
     o.facetAngleDeg = v;
   }
+  return o;
+}
+
+/// Progress on the terminal and a stop by Ctrl+C.
+class Watch {
+public:
+  Watch(Progress& progress, bool quiet) : m_progress(progress), m_quiet(quiet), m_terminal(isatty(2)) {
+    g_progress = &progress;
+    std::signal(SIGINT, onInterrupt);
+    std::signal(SIGTERM, onInterrupt);
+    m_progress.onProgress = [this](const std::string& stage, double share) {
+      if (m_quiet || (!m_terminal && stage == m_last)) return;
+      if (m_terminal)
+        std::cerr << "\r\033[K" << stage << " " << static_cast<int>(100 * share) << " %" << std::flush;
+      else
+        std::cerr << stage << "\n";
+      m_last = stage;
+    };
+  }
+  ~Watch() { g_progress = nullptr; }
+  void clear() const {
+    if (m_terminal && !m_quiet) std::cerr << "\r\033[K";
+  }
+
+private:
+  Progress& m_progress;
+  bool m_quiet, m_terminal;
+  std::string m_last;
+};
+
+/// Runs a command's work; a stop and a lack of memory become problems like any other.
+template <class F> int guarded(const std::string& report, F&& work) {
+  Problem p;
+  p.fault = Fault::Meshing;
   try {
-    auto part = loadPart(brief.partPath(), o, &progress);
+    return work();
+  } catch (const Cancelled&) {
+    p.code = "stopped";
+    p.what = "stopped on request";
+    p.todo = "nothing was written";
+  } catch (const std::bad_alloc&) {
+    p.code = "memory";
+    p.what = "the memory of this machine does not suffice";
+    p.todo = "ask for a larger size";
+  }
+  return fail(p, report);
+}
+
+/// A count for people: three significant digits, thousands apart.
+std::string roundCount(double x) {
+  double unit = x > 0 ? std::pow(10, std::max(0.0, std::floor(std::log10(x)) - 2)) : 1;
+  std::string s = std::to_string(std::llround(std::round(x / unit) * unit));
+  for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
+  return s;
+}
+
+int forecastCommand(const MeshArgs& a) {
+  auto brief = briefOf(a);
+  if (!brief) return fail(brief.problem());
+  auto options = loadOptionsOf(*brief);
+  if (!options) return fail(options.problem());
+  Progress progress;
+  Watch watch(progress, true);
+  return guarded("", [&] {
+    auto part = loadPart(brief->partPath(), *options, &progress);
+    if (!part) return fail(part.problem());
+    Forecast f = forecastBrief(*brief, *part, progress);
+    auto shares = [](const std::vector<ForecastShare>& list) {
+      nlohmann::json j = nlohmann::json::array();
+      for (const auto& s : list) j.push_back({{"rule", s.rule}, {"name", s.name}, {"elements", s.elements}});
+      return j;
+    };
+    if (a.json) {
+      nlohmann::json j{{"elements", f.elements},
+                       {"low", f.low},
+                       {"high", f.high},
+                       {"nodes", f.nodes},
+                       {"memory_bytes", f.memoryBytes},
+                       {"seconds", f.seconds},
+                       {"calibration_runs", f.calibrationRuns},
+                       {"by_rule", shares(f.byRule)},
+                       {"by_body", shares(f.byBody)},
+                       {"problems", nlohmann::json::array()}};
+      for (const auto& p : f.problems) j["problems"].push_back(problemJson(p));
+      std::cout << j.dump(2) << "\n";
+      return 0;
+    }
+    for (const auto& p : f.problems) say(p);
+    std::cout << "about " << roundCount(f.elements) << " elements (" << roundCount(f.low) << " to "
+              << roundCount(f.high) << "), " << roundCount(f.nodes) << " nodes, "
+              << formatNumber(f.memoryBytes / 1e6, 2) << " MB, " << formatNumber(f.seconds, 2) << " s";
+    std::cout << (f.calibrationRuns ? " (time and memory after " + std::to_string(f.calibrationRuns) + " runs here)\n"
+                                    : std::string(" (time and memory not yet known on this machine)\n"));
+    for (const auto& s : f.byRule)
+      if (s.elements > 0.01 * f.elements)
+        std::cout << "  " << formatNumber(100 * s.elements / f.elements, 2) << " % " << s.name << "\n";
+    return 0;
+  });
+}
+
+/// Meshes the brief at sizes that fall by a ratio, for a mesh-independence study: every size scaled alike.
+int seriesCommand(const MeshArgs& a) {
+  if (!(a.ratio > 1) || a.ratio > 10)
+    return fail(usage("the ratio must lie between 1 and 10", "for example --ratio 1.4"), a.report);
+  if (a.steps < 2 || a.steps > 12) return fail(usage("a series has 2 to 12 steps", "for example --steps 3"), a.report);
+  auto brief = briefOf(a);
+  if (!brief) return fail(brief.problem(), a.report);
+  auto options = loadOptionsOf(*brief);
+  if (!options) return fail(options.problem(), a.report);
+  Progress progress;
+  Watch watch(progress, a.quiet);
+  return guarded(a.report, [&] {
+    auto part = loadPart(brief->partPath(), *options, &progress);
+    if (!part) return fail(part.problem(), a.report);
+    nlohmann::json table = nlohmann::json::array();
+    std::cout << "step  size        elements     nodes        min dihedral  verdict\n";
+    int code = 0;
+    for (int k = 0; k < a.steps; ++k) {
+      Brief b = scaledSizes(*brief, *part, std::pow(a.ratio, -k));
+      auto run = runBrief(b, *part, a.threads, progress);
+      watch.clear();
+      if (!run) return fail(run.problem(), a.report);
+      rememberRun(*run);
+      if (!run->audit.pass) code = 1;
+      std::vector<std::string> files;
+      for (const auto& o : a.out) {
+        auto r = outputRule(o);
+        if (!r) return fail(r.problem(), a.report);
+        fs::path path = r->values["path"];
+        path.replace_filename(path.stem().string() + "-" + std::to_string(k + 1) + path.extension().string());
+        r->values["path"] = path.string();
+        if (auto p = handOver(*run, *r)) return fail(*p, a.report);
+        files.push_back(path.string());
+      }
+      const auto& angle = run->audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+      double size = overallTarget(b, *part);
+      char line[160];
+      std::snprintf(line, sizeof line, "%-5d %-11s %-12zu %-12zu %-13.3g ", k + 1,
+                    (formatNumber(size, 4) + " " + part->unit).c_str(), run->mesh.cells.size(), run->mesh.nodes.size(),
+                    angle.min);
+      std::cout << line << run->audit.sentence << "\n";
+      table.push_back({{"step", k + 1},
+                       {"size", size},
+                       {"elements", run->mesh.cells.size()},
+                       {"nodes", run->mesh.nodes.size()},
+                       {"volume", meshVolume(run->mesh)},
+                       {"min_dihedral", angle.min},
+                       {"pass", run->audit.pass},
+                       {"seconds", run->seconds},
+                       {"files", files}});
+    }
+    if (!a.report.empty())
+      if (auto p = writeFileAtomic(
+              a.report, nlohmann::json{{"status", "ok"}, {"ratio", a.ratio}, {"steps", table}}.dump(2) + "\n"))
+        return fail(*p);
+    return code;
+  });
+}
+
+int meshCommand(const MeshArgs& a) {
+  auto made = briefOf(a);
+  if (!made) return fail(made.problem(), a.report);
+  Brief brief = *made;
+  std::vector<Rule> outputs;
+  for (const auto& r : brief.rules)
+    if (r.kind == "hand_over" && !r.off && a.out.empty()) outputs.push_back(r);
+  for (const auto& o : a.out) {
+    auto r = outputRule(o);
+    if (!r) return fail(r.problem(), a.report);
+    outputs.push_back(*r);
+  }
+  auto options = loadOptionsOf(brief);
+  if (!options) return fail(options.problem(), a.report);
+  Progress progress;
+  Watch watch(progress, a.quiet);
+  return guarded(a.report, [&] {
+    auto part = loadPart(brief.partPath(), *options, &progress);
     if (!part) return fail(part.problem(), a.report);
     auto run = runBrief(brief, *part, a.threads, progress);
-    if (terminal && !a.quiet) std::cerr << "\r\033[K";
+    watch.clear();
     if (!run) return fail(run.problem(), a.report);
+    rememberRun(*run);
     int code = run->audit.pass ? 0 : 1;
     for (const auto& r : outputs)
       if (auto p = handOver(*run, r)) {
@@ -241,21 +409,7 @@ int meshCommand(const MeshArgs& a) {
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }
     return code;
-  } catch (const Cancelled&) {
-    Problem p;
-    p.fault = Fault::Meshing;
-    p.code = "stopped";
-    p.what = "stopped on request";
-    p.todo = "nothing was written";
-    return fail(p, a.report);
-  } catch (const std::bad_alloc&) {
-    Problem p;
-    p.fault = Fault::Meshing;
-    p.code = "memory";
-    p.what = "the memory of this machine does not suffice";
-    p.todo = "ask for a larger size";
-    return fail(p, a.report);
-  }
+  });
 }
 
 int auditCommand(const std::string& path, const std::string& limits, const std::string& report) {
@@ -279,6 +433,55 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates "
             << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
   return a.pass ? 0 : 1;
+}
+
+int improveCommand(const std::string& path, const std::string& limits, const std::string& only,
+                   const std::vector<std::string>& outputs, const std::string& report) {
+  const LimitSet* set = limitSet(limits.empty() ? "general" : limits);
+  if (!set) return fail(usage("there is no limit set '" + limits + "'", "one of general, strength, flow"), report);
+  std::vector<Rule> rules;
+  for (const auto& o : outputs) {
+    auto r = outputRule(o);
+    if (!r) return fail(r.problem(), report);
+    rules.push_back(*r);
+  }
+  if (rules.empty()) return fail(usage("the improved mesh has no file to go to", "add --out [FORMAT:]PATH"), report);
+  Progress progress;
+  Watch watch(progress, true);
+  return guarded(report, [&] {
+    auto m = readMesh(path);
+    if (!m) return fail(m.problem(), report);
+    std::vector<char> chosen;
+    if (!only.empty()) {
+      auto c = chosenCells(*m, only, progress);
+      if (!c) return fail(c.problem(), report);
+      chosen = *c;
+    }
+    Audit before = auditMesh(*m, *set, &progress);
+    auto done = improveMesh(*m, chosen, progress);
+    if (!done) return fail(done.problem(), report);
+    Audit after = auditMesh(*m, *set, &progress);
+    for (const auto& r : rules) {
+      auto format =
+          r.values.count("format") ? meshFormatByName(r.values.at("format")) : meshFormatOfPath(r.values.at("path"));
+      if (auto p = writeMesh(*m, *format, r.values.at("path"), 1)) return fail(*p, report);
+      if (auto p = verifyWritten(*m, *format, r.values.at("path"), 1)) return fail(*p, report);
+    }
+    auto angle = [](const Audit& a) { return a.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min; };
+    auto j = auditReport(*m, after);
+    j["status"] = "ok";
+    j["before"] = {{"elements", done->cellsBefore},
+                   {"min_dihedral", angle(before)},
+                   {"failing", before.failingCells},
+                   {"inverted", before.soundness.inverted}};
+    if (!report.empty())
+      if (auto p = writeFileAtomic(report, j.dump(2) + "\n")) return fail(*p);
+    std::cout << done->cellsBefore << " -> " << done->cellsAfter << " elements; min dihedral angle "
+              << formatNumber(angle(before), 3) << " -> " << formatNumber(angle(after), 3)
+              << " deg; outside the limits " << before.failingCells << " -> " << after.failingCells << "\n"
+              << after.sentence << "\n";
+    return after.pass ? 0 : 1;
+  });
 }
 
 int convertCommand(const std::string& in, const std::string& out, double scale) {
@@ -397,22 +600,39 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
-  meshCmd->add_option("INPUT", m.input, "brief or part")->required();
-  meshCmd->add_option("--size", m.size, "overall target, e.g. \"2 mm\"");
-  meshCmd->add_option("--min", m.min, "smallest size derived from shape");
-  meshCmd->add_option("--max", m.max, "largest size");
-  meshCmd->add_option("--growth", m.growth, "size ratio of neighbours");
-  meshCmd->add_option("--turn", m.turn, "degrees per element on curves");
-  meshCmd->add_option("--order", m.order, "1 or 2");
-  meshCmd->add_option("--unit", m.unit, "take the part file's numbers in this unit");
-  meshCmd->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
-  meshCmd->add_option("--report", m.report, "JSON report");
-  meshCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
-  meshCmd->add_flag("--quiet", m.quiet);
+  auto* forecastCmd = app.add_subcommand("forecast", "what a mesh will cost, before it is made");
+  auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
+  for (auto* c : {meshCmd, forecastCmd, seriesCmd}) {
+    c->add_option("INPUT", m.input, "brief or part")->required();
+    c->add_option("--size", m.size, "overall target, e.g. \"2 mm\"");
+    c->add_option("--min", m.min, "smallest size derived from shape");
+    c->add_option("--max", m.max, "largest size");
+    c->add_option("--growth", m.growth, "size ratio of neighbours");
+    c->add_option("--turn", m.turn, "degrees per element on curves");
+    c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
+    c->add_option("--order", m.order, "1 or 2");
+    c->add_option("--unit", m.unit, "take the part file's numbers in this unit");
+  }
+  forecastCmd->add_flag("--json", m.json);
+  for (auto* c : {meshCmd, seriesCmd}) {
+    c->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
+    c->add_option("--report", m.report, "JSON report");
+    c->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
+    c->add_flag("--quiet", m.quiet);
+  }
+  seriesCmd->add_option("--ratio", m.ratio, "size of a step over the size of the next; default 1.4");
+  seriesCmd->add_option("--steps", m.steps, "number of meshes; default 3");
   auto* auditCmd = app.add_subcommand("audit", "judge a mesh file");
   auditCmd->add_option("MESH", path)->required();
   auditCmd->add_option("--limits", limits, "limit set");
   auditCmd->add_option("--report", report, "JSON report");
+  std::string only;
+  auto* improveCmd = app.add_subcommand("improve", "better elements in a mesh file; its boundary stays");
+  improveCmd->add_option("MESH", path)->required();
+  improveCmd->add_option("--limits", limits, "limit set of the verdict");
+  improveCmd->add_option("--only", only, "a group, or a range of a metric as min_dihedral:0..15");
+  improveCmd->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
+  improveCmd->add_option("--report", report, "JSON report");
   auto* convertCmd = app.add_subcommand("convert", "read a mesh and write it in another format");
   convertCmd->add_option("IN", path)->required();
   convertCmd->add_option("OUT", out)->required();
@@ -430,6 +650,9 @@ int main(int argc, char** argv) {
   try {
     if (*inspectCmd) return inspect(path, unit, json);
     if (*meshCmd) return meshCommand(m);
+    if (*improveCmd) return improveCommand(path, limits, only, m.out, report);
+    if (*forecastCmd) return forecastCommand(m);
+    if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
     if (*convertCmd) return convertCommand(path, out, scale);
     if (*rulesCmd) return rulesCommand(json, markdown);

@@ -7,6 +7,7 @@
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
+#include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
@@ -729,6 +730,16 @@ Result<Part> makeKernelPart(const std::string& recipe) {
   else if (what == "overlap") {
     add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(2, 1, 1)).Solid());
     add(BRepPrimAPI_MakeBox(gp_Pnt(2 - a, 0.2, 0.2), gp_Pnt(4, 0.8, 0.8)).Solid());
+  } else if (what == "step") { // two boxes whose tops differ by `a`: a narrow face between them
+    add(BRepAlgoAPI_Fuse(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(20, 10, 5)).Solid(),
+                         BRepPrimAPI_MakeBox(gp_Pnt(12, 3, 2), gp_Pnt(18, 7, 5 + a)).Solid())
+            .Shape());
+  } else if (what == "drilled") { // a block of 20 x 16 x 12 with two holes of radius `a` that cross off their middles
+    TopoDS_Shape s = BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(20, 16, 12).Solid(),
+                                     BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(10, 8, -1), gp::DZ()), a, 14).Solid())
+                         .Shape();
+    add(BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(-1, 8 + 0.6 * a, 6), gp::DX()), a, 22).Solid())
+            .Shape());
   } else if (what == "shell")
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())

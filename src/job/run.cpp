@@ -15,6 +15,30 @@ double overallTarget(const Brief& brief, const Part& part) {
   return t > 0 ? t : part.diagonal() / 20;
 }
 
+Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
+  Brief b = brief;
+  auto scale = [&](Rule& r, const char* key) {
+    double x = slotNumber(r, key, part.unit);
+    if (x > 0) r.values[key] = formatNumber(factor * x, 10) + " " + part.unit;
+  };
+  bool overall = false;
+  for (auto& r : b.rules) {
+    if (r.off) continue;
+    if (r.kind == "size") scale(r, "length");
+    if (r.kind != "everywhere") continue;
+    if (!overall) r.values["target"] = formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit;
+    for (const char* key : {"minimum", "maximum", "bridge"}) scale(r, key);
+    overall = true;
+  }
+  if (!overall)
+    b.rules.push_back({"everywhere",
+                       {{"target", formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit}},
+                       "",
+                       false,
+                       {}});
+  return b;
+}
+
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems) {
   SizeSettings s;

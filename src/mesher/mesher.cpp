@@ -128,7 +128,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   }
   progress.stage("Filling", 0.3, 0.45);
   constexpr int kRounds = 14;
-  int split = 0;
+  int split = 0, grew = 0;
+  std::size_t lostBefore = 0;
   for (int round = 0; round < kRounds; ++round) {
     auto r = recoverBoundary(core, surface, progress);
     if (!r) return r.problem();
@@ -137,7 +138,11 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round,
                   r->missingEdges, r->missingFaces, r->lostEdges.size(), r->lostFaces.size());
     if (r->complete()) break;
-    if (round + 1 == kRounds) return lostProblem(*r, surface, part);
+    // Halving that makes ever more edges drop out will not come to an end: two surfaces lie too close.
+    std::size_t lost = r->lostEdges.size() + r->lostFaces.size();
+    grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
+    lostBefore = lost;
+    if (round + 1 == kRounds || grew == 4) return lostProblem(*r, surface, part);
     // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
     std::vector<std::array<int, 2>> edges = r->lostEdges;
     for (const auto& f : r->lostFaces) {

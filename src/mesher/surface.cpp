@@ -801,7 +801,10 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
         double longest = 0;
         for (int k = 0; k < 3; ++k) p[k] = a.mesh.points[static_cast<std::size_t>(q[static_cast<std::size_t>(k)])];
         for (int k = 0; k < 3; ++k) longest = std::max(longest, (p[k] - p[(k + 1) % 3]).norm());
-        size.addTriangle(p[0], p[1], p[2], 0.5 * longest, kReasonMesher);
+        // Also below the size there: where triangles stayed longer than asked, asking for the same again changes
+        // nothing.
+        double h = 0.5 * std::min(longest, size.at((p[0] + p[1] + p[2]) / 3));
+        size.addTriangle(p[0], p[1], p[2], h, kReasonMesher);
       }
     size.build();
   }

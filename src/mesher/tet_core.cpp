@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/tet_core.h"
 #include "base/predicates.h"
-#include <cassert>
+#include <numeric>
+#include <unordered_map>
 
 namespace tess {
 namespace {
@@ -220,15 +221,20 @@ void TetCore::fill(const Cavity& c, int p) {
   lastMade.clear();
   int reg = region[static_cast<std::size_t>(c.tets.front())];
   for (int t : c.tets) killTet(t);
-  std::size_t need = 4 * c.walls.size() + 16;
-  if (m_slots.size() < need) {
-    std::size_t n = 64;
-    while (n < 2 * need) n *= 2;
-    m_slots.assign(n, {0, 0, 0});
-    m_slotStamp = 0;
-  }
-  ++m_slotStamp;
-  std::size_t mask = m_slots.size() - 1;
+  // The walls form a closed surface: every directed edge of it occurs once, its reverse in the neighbour. Vertices get
+  // small local numbers, and a square table finds the neighbour without hashing.
+  const std::size_t corners = c.walls.size() / 2 + 2 + 16; // Euler; pinched surfaces have more, hence the check below
+  if (m_local.size() < points.size() + 1) m_local.resize(points.size() + 1, {0, 0});
+  ++m_localStamp;
+  int known = 0;
+  auto local = [&](int v) {
+    Local& l = m_local[static_cast<std::size_t>(v + 1)];
+    if (l.stamp != m_localStamp) l = {m_localStamp, known++};
+    return l.number;
+  };
+  std::size_t side = corners;
+  m_table.resize(std::max(m_table.size(), side * side));
+  bool square = true;
   for (const auto& w : c.walls) {
     int t = newTet();
     lastMade.push_back(t);
@@ -240,22 +246,68 @@ void TetCore::fill(const Cavity& c, int p) {
     region[static_cast<std::size_t>(t)] = reg;
     if (w.locked) locked[static_cast<std::size_t>(t)] |= 8;
     link(4 * t + 3, w.outside);
-    for (int i = 0; i < 3; ++i) {
-      if (q.v[i] != kGhost) tetOf[static_cast<std::size_t>(q.v[i])] = t;
-      int a = q.v[(i + 1) % 3], b = q.v[(i + 2) % 3];
-      std::uint64_t key = edgeKey(a + 1, b + 1) * 0x9E3779B97F4A7C15ull;
-      std::size_t s = (key >> 40) & mask;
-      while (m_slots[s].stamp == m_slotStamp && m_slots[s].key != key) s = (s + 1) & mask;
-      if (m_slots[s].stamp == m_slotStamp)
-        link(4 * t + i, m_slots[s].face);
-      else
-        m_slots[s] = {key, m_slotStamp, 4 * t + i};
+    if (!square) continue;
+    std::size_t l[3];
+    for (std::size_t i = 0; i < 3; ++i) l[i] = static_cast<std::size_t>(local(q.v[i]));
+    if (static_cast<std::size_t>(known) > side) {
+      square = false;
+      continue;
     }
+    for (std::size_t i = 0; i < 3; ++i) m_table[l[(i + 1) % 3] * side + l[(i + 2) % 3]] = 4 * t + static_cast<int>(i);
   }
+  if (square)
+    for (int t : lastMade) {
+      const Tet& q = at(t);
+      std::size_t l[3];
+      for (std::size_t i = 0; i < 3; ++i)
+        l[i] = static_cast<std::size_t>(m_local[static_cast<std::size_t>(q.v[i] + 1)].number);
+      for (std::size_t i = 0; i < 3; ++i) at(t).n[i] = m_table[l[(i + 2) % 3] * side + l[(i + 1) % 3]];
+    }
+  else
+    linkByHash();
+  for (int t : lastMade)
+    for (int i = 0; i < 3; ++i)
+      if (at(t).v[i] != kGhost) tetOf[static_cast<std::size_t>(at(t).v[i])] = t;
   tetOf[static_cast<std::size_t>(p)] = lastMade.front();
 }
 
+void TetCore::linkByHash() {
+  std::unordered_map<std::uint64_t, int> open;
+  for (int t : lastMade)
+    for (int i = 0; i < 3; ++i) {
+      int a = at(t).v[(i + 1) % 3], b = at(t).v[(i + 2) % 3];
+      auto [it, fresh] = open.emplace(edgeKey(a + 1, b + 1), 4 * t + i);
+      if (!fresh) link(4 * t + i, it->second);
+    }
+}
+
 bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
+  // Points are worked on in the order of insertion, which runs along a curve: what is close in space is then close in
+  // memory. Vertices get their own numbers back at the end.
+  std::vector<int> order = insertionOrder(points, which);
+  std::vector<Vec3> own(order.size());
+  for (std::size_t i = 0; i < order.size(); ++i) own[i] = pt(order[i]);
+  own.swap(points);
+  struct Restore { // also when a stop unwinds
+    std::vector<Vec3>&a, &b;
+    ~Restore() { a.swap(b); }
+  };
+  bool ok;
+  {
+    Restore restore{points, own};
+    ok = delaunayInOrder(progress);
+  }
+  for (auto& t : tets)
+    if (t.v[0] != -2)
+      for (int& v : t.v)
+        if (v != kGhost) v = order[static_cast<std::size_t>(v)];
+  std::vector<int> at(points.size(), -1);
+  for (std::size_t i = 0; i < order.size(); ++i) at[static_cast<std::size_t>(order[i])] = tetOf[i];
+  tetOf = std::move(at);
+  return ok;
+}
+
+bool TetCore::delaunayInOrder(Progress* progress) {
   tets.clear();
   region.clear();
   locked.clear();
@@ -263,7 +315,8 @@ bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   m_free.clear();
   m_stampNow = 0;
   tetOf.assign(points.size(), -1);
-  std::vector<int> order = insertionOrder(points, which);
+  std::vector<int> order(points.size());
+  std::iota(order.begin(), order.end(), 0);
   if (order.size() < 4) return false;
   // First tetrahedron: four points that span space.
   std::size_t i1 = 1, i2 = 0, i3 = 0;
@@ -278,7 +331,7 @@ bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   if (i3 >= order.size()) return false;
   int v[4] = {order[0], order[i1], order[i2], order[i3]};
   if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
-  std::size_t guess = which.size() * 7 + 64;
+  std::size_t guess = order.size() * 7 + 64;
   tets.reserve(guess);
   region.reserve(guess);
   locked.reserve(guess);

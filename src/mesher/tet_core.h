@@ -127,13 +127,14 @@ private:
   std::vector<int> m_stamp;
   int m_stampNow = 0;
   std::uint32_t m_rng = 12345;
-  struct Slot {
-    std::uint64_t key;
-    int stamp;
-    int face;
+  struct Local {
+    int stamp, number;
   };
-  std::vector<Slot> m_slots;
-  int m_slotStamp = 0;
+  std::vector<Local> m_local; ///< per vertex + 1: its number on the walls of the cavity at hand
+  int m_localStamp = 0;
+  std::vector<int> m_table;
+  bool delaunayInOrder(Progress* progress);
+  void linkByHash();
   bool conflicts(int t, const Vec3& p, int id) const;
   void rebuildWalls(const std::vector<int>& tets, int stamp, Cavity& c) const;
 };

@@ -75,8 +75,8 @@ void SizeField::build() {
   }
 }
 
-void SizeField::nearest(const Vec3& p, double& best) const {
-  m_tree.minimum(
+int SizeField::nearest(const Vec3& p, double& best) const {
+  return m_tree.minimum(
       best,
       [&](const Box& b, int node) {
         return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p));
@@ -93,6 +93,15 @@ double SizeField::at(const Vec3& p, int body) const {
     best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
   nearest(p, best);
   return best;
+}
+
+SizeReason SizeField::deciding(const Vec3& p, int body) const {
+  SizeReason r{m_overall, kReasonOverall};
+  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size() &&
+      m_body[static_cast<std::size_t>(body)].size < r.size)
+    r = m_body[static_cast<std::size_t>(body)];
+  if (int i = nearest(p, r.size); i >= 0) r.rule = m_sources[static_cast<std::size_t>(i)].rule;
+  return r;
 }
 
 std::vector<SizeReason> SizeField::explain(const Vec3& p, int body, int most) const {

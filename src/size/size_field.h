@@ -54,6 +54,8 @@ public:
   void build();
   /// Size at p; `body` >= 0 also applies that body's own size.
   double at(const Vec3& p, int body = -1) const;
+  /// Size at p with the rule that decides it.
+  SizeReason deciding(const Vec3& p, int body = -1) const;
   /// The deciding reason first, then the runners-up (at most `most`), each with the size it asks for at p.
   std::vector<SizeReason> explain(const Vec3& p, int body = -1, int most = 3) const;
   std::size_t sourceCount() const { return m_sources.size(); }
@@ -74,7 +76,7 @@ private:
   std::vector<double> m_nodeMin;
   void add(std::array<Vec3, 3> p, double size, int rule);
   void rebuild();
-  void nearest(const Vec3& p, double& best) const;
+  int nearest(const Vec3& p, double& best) const;
 };
 
 /// The field of a part from the overall request, its shape and local sizes.

@@ -61,6 +61,26 @@ TEST(Metrics, doNotChangeWithPlaceScaleOrNumbering) {
         << metricInfo(k).id;
 }
 
+TEST(Soundness, threeCellsAtOneFaceAreCounted) {
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
+  m.nodes.push_back({0, 0, -1});
+  m.nodes.push_back({0.2, 0.2, -2});
+  for (std::int32_t apex : {4, 5}) {
+    m.cells.add(ElementType::Tet4, std::array<std::int32_t, 4>{0, 2, 1, apex});
+    m.cellRegion.push_back(0);
+  }
+  auto n = cellNeighbours(m);
+  EXPECT_EQ(n.surplus, 1u);
+  EXPECT_EQ(checkSoundness(m, {}).nonConforming, 1u);
+}
+
+TEST(Soundness, stopEndsTheAudit) {
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
+  Progress p;
+  p.stop();
+  EXPECT_THROW(auditMesh(m, *limitSet("general"), &p), Cancelled);
+}
+
 TEST(Soundness, invertedOpenAndUnusedAreSeen) {
   Mesh m = regularTet();
   EXPECT_TRUE(checkSoundness(m, {}).sound());

@@ -2,6 +2,7 @@
 // The command line as scripts use it: exit codes, files, reports.
 #include "base/file.h"
 #include "support/fixtures.h"
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <sys/wait.h>
 
@@ -10,7 +11,9 @@ using namespace tess::test;
 
 namespace {
 int run(const std::string& args) {
-  int s = std::system((std::string(TESSEL) + " " + args + " > /dev/null 2>&1").c_str());
+  // A data folder of its own: runs here must not calibrate the user's forecasts.
+  std::string data = (std::filesystem::temp_directory_path() / "tess-cli-data").string();
+  int s = std::system(("XDG_DATA_HOME=" + data + " " + TESSEL + " " + args + " > /dev/null 2>&1").c_str());
   return WIFEXITED(s) ? WEXITSTATUS(s) : -1;
 }
 nlohmann::json json(const std::string& path) { return nlohmann::json::parse(*readFile(path)); }
@@ -83,4 +86,38 @@ TEST(CommandLine, demoCopiesBriefsThatMesh) {
   ASSERT_EQ(run("demo " + (dir / "d")), 0);
   EXPECT_EQ(run("mesh " + (dir / "d/saddle-clamp.brief") + " --quiet"), 0);
   EXPECT_TRUE(std::filesystem::exists(dir / "d/saddle-clamp.vtu")); // the hand-over card was obeyed
+}
+
+TEST(CommandLine, seriesGivesFinerMeshesAndFiles) {
+  TempFolder dir;
+  ASSERT_EQ(run("series " + demo("keel-bracket.step") + " --size 14 --ratio 1.5 --steps 3 --out " + (dir / "s.vtu") +
+                " --report " + (dir / "s.json") + " --quiet"),
+            0);
+  auto steps = json(dir / "s.json")["steps"];
+  ASSERT_EQ(steps.size(), 3u);
+  for (std::size_t k = 0; k < 3; ++k) {
+    EXPECT_NEAR(steps[k]["size"].get<double>(), 14 / std::pow(1.5, k), 1e-6);
+    EXPECT_TRUE(std::filesystem::exists(dir / ("s-" + std::to_string(k + 1) + ".vtu")));
+    if (k) {
+      EXPECT_GT(steps[k]["elements"].get<int>(), steps[k - 1]["elements"].get<int>());
+    }
+  }
+  EXPECT_EQ(run("series " + demo("keel-bracket.step") + " --ratio 0.5"), 2);
+  EXPECT_EQ(run("series " + demo("keel-bracket.step") + " --steps 1"), 2);
+}
+
+TEST(CommandLine, forecastAndImproveAnswerWithTheirCodes) {
+  TempFolder dir;
+  EXPECT_EQ(run("forecast " + demo("keel-bracket.brief") + " --json"), 0);
+  EXPECT_EQ(run("forecast " + demo("keel-bracket.brief") + " --size nonsense"), 2);
+  EXPECT_EQ(run("forecast " + (dir / "missing.step")), 3);
+  ASSERT_EQ(run("mesh " + demo("keel-bracket.step") + " --size 14 --quiet --out " + (dir / "k.vtu")), 0);
+  EXPECT_EQ(run("improve " + (dir / "k.vtu") + " --only skewness:0.6..1 --out " + (dir / "i.vtu") + " --report " +
+                (dir / "i.json")),
+            0);
+  auto j = json(dir / "i.json");
+  EXPECT_GE(j["metrics"]["min_dihedral"]["min"].get<double>(), j["before"]["min_dihedral"].get<double>() - 1e-3);
+  EXPECT_EQ(run("improve " + (dir / "k.vtu")), 2);
+  EXPECT_EQ(run("improve " + (dir / "k.vtu") + " --only nobody --out " + (dir / "n.vtu")), 2);
+  EXPECT_EQ(run("improve " + (dir / "missing.vtu") + " --out " + (dir / "n.vtu")), 3);
 }

@@ -237,6 +237,99 @@ TEST(TetMesh, stopAnswersAndThrowsCancelled) {
   }
 }
 
+TEST(Surface, crossedHolesNeverFoldWhateverTheSize) {
+  Part part = made("drilled 3.5");
+  for (double size : {5.0, 2.5, 0.9})
+    for (double turn : {0.0, 60.0, 20.0}) {
+      SizeSettings s;
+      s.target = size;
+      s.turnDeg = turn;
+      Progress progress;
+      auto r = meshSurface(part, makeSizeField(part, s, {}), progress);
+      ASSERT_TRUE(r.ok()) << size << " " << turn << ": " << r.problem().sentence();
+      const SurfaceMesh& m = r->mesh;
+      double volume = 0;
+      int turned = 0;
+      for (std::size_t i = 0; i < m.triangles.size(); ++i) {
+        const auto& q = m.triangles[i];
+        const Vec3 &a = m.points[static_cast<std::size_t>(q[0])], &b = m.points[static_cast<std::size_t>(q[1])],
+                   &c = m.points[static_cast<std::size_t>(q[2])];
+        volume += a.dot(b.cross(c)) / 6;
+        turned += triangleNormal(a, b, c).dot(part.shape->projectToFace(m.face[i], (a + b + c) / 3).normal) < 0;
+      }
+      EXPECT_EQ(turned, 0) << size << " " << turn;
+      EXPECT_TRUE(findCrossings(m.points, m.triangles).empty());
+      EXPECT_NEAR(volume, part.volume(), (turn == 20.0 ? 0.02 : 0.12) * part.volume()) << size << " " << turn;
+    }
+}
+
+TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
+  Part part = made("step 0.004");
+  int narrow = 0;
+  for (const auto& f : part.faces) narrow += f.area < 0.1;
+  ASSERT_GT(narrow, 0);
+  SizeSettings s;
+  s.target = 1;
+  s.bridging.tolerance = -1;
+  Progress progress;
+  auto onNarrow = [&](const Mesh& m) {
+    int n = 0;
+    for (int f : m.faceLink) n += part.faces[static_cast<std::size_t>(f)].area < 0.1;
+    return n;
+  };
+  auto bridged = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  ASSERT_TRUE(bridged.ok()) << bridged.problem().sentence();
+  expectSound(bridged->mesh);
+  EXPECT_EQ(onNarrow(bridged->mesh), 0);
+  EXPECT_GT(computeMetrics(bridged->mesh)[static_cast<std::size_t>(Metric::MinDihedral)].min, 10);
+  EXPECT_NEAR(meshVolume(bridged->mesh), part.volume(), 24 * 0.004 + 1e-9);
+  bool noted = false;
+  for (const auto& p : bridged->problems) noted = noted || (p.code == "surface.bridged" && !p.places.empty());
+  EXPECT_TRUE(noted);
+
+  s.bridging.keepFace.assign(part.faces.size(), 1); // as when groups name the faces
+  auto kept = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  ASSERT_TRUE(kept.ok()) << kept.problem().sentence();
+  EXPECT_GT(onNarrow(kept->mesh), 0);
+  s.bridging = {};
+  auto never = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  ASSERT_TRUE(never.ok()) << never.problem().sentence();
+  EXPECT_GT(onNarrow(never->mesh), 0);
+  EXPECT_NEAR(meshVolume(never->mesh), part.volume(), 1e-9 * part.volume()); // plane faces: exact
+}
+
+TEST(Surface, thinWallIsNotBridged) {
+  // The wall is thinner than the tolerance; bringing its sides together would leave no material.
+  Part part = made("box 10 10 0.01");
+  SizeSettings s;
+  s.target = 1;
+  s.bridging.tolerance = -1;
+  Progress progress;
+  auto r = meshSurface(part, makeSizeField(part, s, {}), progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_EQ(r->bridged.merged, 0);
+}
+
+TEST(Size, decidingRuleAgreesWithTheFullExplanation) {
+  SizeField f(5, 0.3);
+  f.addPoint({0, 0, 0}, 0.5, 3);
+  f.addSegment({10, 0, 0}, {10, 10, 0}, 1, 4);
+  f.setBodySize(1, 2, 7);
+  f.build();
+  for (int i = 0; i < 200; ++i) {
+    Vec3 p(0.1 * i, 0.05 * i, -0.02 * i);
+    for (int body : {0, 1}) {
+      auto all = f.explain(p, body);
+      auto one = f.deciding(p, body);
+      EXPECT_DOUBLE_EQ(one.size, all[0].size);
+      EXPECT_DOUBLE_EQ(one.size, f.at(p, body));
+      if (all.size() > 1 && all[1].size > all[0].size * 1.0001) {
+        EXPECT_EQ(one.rule, all[0].rule);
+      }
+    }
+  }
+}
+
 TEST(Size, fieldIsTheSmallestThatGrowsByTheRatio) {
   SizeField f(5, 0.3);
   f.addPoint({0, 0, 0}, 0.5, 3);

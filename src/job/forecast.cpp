@@ -1,0 +1,262 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/forecast.h"
+#include "base/bvh.h"
+#include "base/parallel.h"
+#include <chrono>
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
+
+namespace tess {
+namespace {
+
+// Measured by bench_forecast over the sample parts and random parts: elements = kVolume * Iv + kArea * Ia with
+// Iv = integral of h^-3 over the volume, Ia = integral of h^-2 over the faces.
+constexpr double kVolume = 9.6, kArea = 0.6;
+constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
+constexpr double kRange = 0.25;
+
+std::filesystem::path historyFile() {
+  const char* data = std::getenv("XDG_DATA_HOME");
+  const char* home = std::getenv("HOME");
+  std::filesystem::path base = data && *data ? std::filesystem::path(data)
+                               : home        ? std::filesystem::path(home) / ".local" / "share"
+                                             : std::filesystem::path();
+  return base.empty() ? base : base / "tesselite" / "runs.jsonl";
+}
+
+/// Random in [0, 1) from a counter: the same for any order of evaluation (splitmix64; Steele, Lea & Flood 2014).
+double jitter(std::uint64_t n) {
+  std::uint64_t z = n * 0x9E3779B97F4A7C15ull + 0x9E3779B97F4A7C15ull;
+  z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9ull;
+  z = (z ^ (z >> 27)) * 0x94D049BB133111EBull;
+  return static_cast<double>((z ^ (z >> 31)) >> 11) * 0x1p-53;
+}
+
+struct Tally {
+  double volume = 0, area = 0; ///< the two integrals
+  std::map<int, double> byRule;
+  std::vector<double> byBody;
+};
+
+/// Crossings of a vertical line with the part: height and the body above.
+struct Crossing {
+  double z;
+  int above;
+};
+
+} // namespace
+
+Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress) {
+  Forecast f;
+  auto groups = resolveGroups(brief, part, f.problems);
+  SizeField size = briefSizeField(brief, part, groups, f.problems);
+  const auto& t = part.display;
+  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  Tally sum;
+  sum.byBody.assign(part.bodies.size(), 0);
+
+  // Faces: each display triangle is cut into pieces that are small against the size there.
+  std::vector<std::map<int, double>> faceRule(t.triangles.size());
+  std::vector<double> faceSum(t.triangles.size(), 0);
+  parallelFor(
+      t.triangles.size(), &progress,
+      [&](std::size_t i) {
+        const Vec3 &a = pt(t.triangles[i][0]), &b = pt(t.triangles[i][1]), &c = pt(t.triangles[i][2]);
+        double area = triangleArea(a, b, c), longest = std::max({(a - b).norm(), (b - c).norm(), (c - a).norm()});
+        double h = size.at((a + b + c) / 3);
+        int n = std::clamp(static_cast<int>(std::ceil(longest / (1.5 * h))), 1, 24);
+        for (int u = 0; u < n; ++u)
+          for (int v = 0; v < 2 * (n - u) - 1; ++v) { // n * n equal pieces
+            double x = (u + (v & 1 ? 2.0 : 1.0) / 3) / n, y = (v / 2 + (v & 1 ? 2.0 : 1.0) / 3) / n;
+            SizeReason r = size.deciding(a + x * (b - a) + y * (c - a));
+            double w = area / (n * n) / (r.size * r.size);
+            faceSum[i] += w;
+            faceRule[i][r.rule] += w;
+          }
+      },
+      16);
+  for (std::size_t i = 0; i < faceSum.size(); ++i) {
+    sum.area += faceSum[i];
+    for (const auto& [rule, w] : faceRule[i]) sum.byRule[rule] += kArea * w;
+    for (int body : part.faces[static_cast<std::size_t>(t.triangleFace[i])].bodies)
+      if (body >= 0) sum.byBody[static_cast<std::size_t>(body)] += kArea * faceSum[i];
+  }
+
+  // Bodies: columns of a jittered grid; where the size is small against the grid, a cell is sampled more often.
+  std::vector<Box> flat(t.triangles.size());
+  for (std::size_t i = 0; i < flat.size(); ++i) {
+    for (int v : t.triangles[i]) flat[i].add(pt(v));
+    flat[i].lo.z() = flat[i].hi.z() = 0;
+  }
+  Bvh tree(flat);
+  Vec3 extent = part.box.size();
+  double step = std::cbrt(std::max(extent.x(), 1e-3 * part.diagonal()) * std::max(extent.y(), 1e-3 * part.diagonal()) *
+                          std::max(extent.z(), 1e-3 * part.diagonal()) / 60000);
+  const auto nx = static_cast<std::size_t>(std::ceil(extent.x() / step)),
+             ny = static_cast<std::size_t>(std::ceil(extent.y() / step)),
+             nz = static_cast<std::size_t>(std::ceil(extent.z() / step));
+  struct Column {
+    double volume = 0;
+    std::map<int, double> byRule;
+    std::map<int, double> byBody;
+  };
+  std::vector<Column> columns(nx * ny);
+  auto crossings = [&](double x, double y) {
+    std::vector<Crossing> r;
+    Box line;
+    line.add(Vec3(x, y, 0));
+    tree.overlapping(line, [&](int i) {
+      const auto& q = t.triangles[static_cast<std::size_t>(i)];
+      const Vec3 &a = pt(q[0]), &b = pt(q[1]), &c = pt(q[2]);
+      double det = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
+      if (det == 0) return true;
+      double u = ((x - a.x()) * (c.y() - a.y()) - (y - a.y()) * (c.x() - a.x())) / det,
+             v = ((b.x() - a.x()) * (y - a.y()) - (b.y() - a.y()) * (x - a.x())) / det;
+      if (u < 0 || v < 0 || u + v > 1) return true;
+      const auto& bodies = part.faces[static_cast<std::size_t>(t.triangleFace[static_cast<std::size_t>(i)])].bodies;
+      r.push_back({a.z() + u * (b.z() - a.z()) + v * (c.z() - a.z()), det > 0 ? bodies[1] : bodies[0]});
+      return true;
+    });
+    std::sort(r.begin(), r.end(), [](const Crossing& p, const Crossing& q) { return p.z < q.z; });
+    return r;
+  };
+  parallelFor(
+      columns.size(), &progress,
+      [&](std::size_t k) {
+        Column& col = columns[k];
+        double x0 = part.box.lo.x() + step * static_cast<double>(k % nx),
+               y0 = part.box.lo.y() + step * static_cast<double>(k / nx);
+        // Sizes along the column decide how finely it is cut.
+        double least = size.overall();
+        for (std::size_t z = 0; z < nz; ++z)
+          least = std::min(least, size.at({x0 + 0.5 * step, y0 + 0.5 * step,
+                                           part.box.lo.z() + step * (static_cast<double>(z) + 0.5)}));
+        int cut = std::clamp(static_cast<int>(std::ceil(0.9 * step / least)), 1, 4);
+        double s = step / cut;
+        for (int i = 0; i < cut * cut; ++i) {
+          std::uint64_t seed = (k * 64 + static_cast<std::uint64_t>(i)) * 4096;
+          auto hits = crossings(x0 + s * (i % cut + jitter(seed)), y0 + s * (i / cut + jitter(seed + 1)));
+          double x = x0 + s * (i % cut + jitter(seed)), y = y0 + s * (i / cut + jitter(seed + 1));
+          std::uint64_t n = 2;
+          for (std::size_t h = 0; h + 1 < hits.size(); ++h) {
+            if (hits[h].above < 0) continue;
+            double length = hits[h + 1].z - hits[h].z;
+            int m = std::clamp(static_cast<int>(std::ceil(length / s)), 1, 2000);
+            for (int j = 0; j < m; ++j) {
+              double z = hits[h].z + length * (j + jitter(seed + ++n)) / m;
+              SizeReason r = size.deciding({x, y, z}, hits[h].above);
+              double w = s * s * length / m / (r.size * r.size * r.size);
+              col.volume += w;
+              col.byRule[r.rule] += w;
+              col.byBody[hits[h].above] += w;
+            }
+          }
+        }
+      },
+      4);
+  for (const auto& c : columns) {
+    sum.volume += c.volume;
+    for (const auto& [rule, w] : c.byRule) sum.byRule[rule] += kVolume * w;
+    for (const auto& [body, w] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += kVolume * w;
+  }
+
+  f.elements = kVolume * sum.volume + kArea * sum.area;
+  f.surfaceTriangles = kTriangles * sum.area;
+  // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
+  double nodes = f.elements / 5.8 + 0.26 * f.surfaceTriangles;
+  const Rule* fill = brief.first("fill");
+  bool quadratic = fill && fill->get("order") == "2";
+  // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
+  f.nodes = quadratic ? 2 * nodes + f.elements + 0.5 * f.surfaceTriangles : nodes;
+  f.low = f.elements * (1 - kRange);
+  f.high = f.elements * (1 + kRange);
+  double perElement = (quadratic ? 1.8 : 1.0) / 65000, bytes = quadratic ? 900 : 480, fixed = 4.5e7;
+  std::vector<double> time, memory;
+  if (auto path = historyFile(); !path.empty()) {
+    std::ifstream in(path);
+    for (std::string line; std::getline(in, line);) {
+      auto j = nlohmann::json::parse(line, nullptr, false);
+      if (!j.is_object() || j.value("order", 0) != (quadratic ? 2 : 1) || j.value("elements", 0.0) < 5000) continue;
+      time.push_back(j.value("seconds", 0.0) / j.value("elements", 1.0));
+      memory.push_back(std::max(0.0, j.value("memory", 0.0) - fixed) / j.value("elements", 1.0));
+    }
+  }
+  if (time.size() >= 3) {
+    auto median = [](std::vector<double>& v) {
+      std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+      return v[v.size() / 2];
+    };
+    f.calibrationRuns = static_cast<int>(time.size());
+    perElement = median(time);
+    bytes = median(memory);
+  }
+  f.seconds = 0.05 + perElement * f.elements;
+  f.memoryBytes = fixed + bytes * f.elements;
+
+  auto nameOf = [&](int rule) -> std::string {
+    switch (rule) {
+    case kReasonOverall:
+      return "the size everywhere";
+    case kReasonTurn:
+      return "turn per element on curved faces and edges";
+    case kReasonShortEdge:
+      return "short edges";
+    case kReasonNarrowFace:
+      return "narrow faces";
+    case kReasonMesher:
+      return "faces close together";
+    default:
+      return sentenceOf(brief.rules[static_cast<std::size_t>(rule)]);
+    }
+  };
+  for (const auto& [rule, n] : sum.byRule) f.byRule.push_back({rule, nameOf(rule), n});
+  for (std::size_t b = 0; b < sum.byBody.size(); ++b)
+    f.byBody.push_back({static_cast<int>(b), part.bodies[b].name, sum.byBody[b]});
+  for (auto* list : {&f.byRule, &f.byBody})
+    std::stable_sort(list->begin(), list->end(),
+                     [](const ForecastShare& a, const ForecastShare& b) { return a.elements > b.elements; });
+  if (!f.byRule.empty() && f.byRule[0].rule != kReasonOverall && f.byRule[0].rule != kReasonTurn &&
+      f.byRule[0].elements > 0.6 * f.elements) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "forecast.one-rule";
+    p.what = formatNumber(100 * f.byRule[0].elements / f.elements, 2) +
+             " % of the elements come from one rule: " + f.byRule[0].name;
+    p.why = "it asks for small elements, and sizes grow slowly from there";
+    p.todo = "raise that size, or the growth, if so many elements are not meant";
+    f.problems.push_back(p);
+  }
+  return f;
+}
+
+void rememberRun(const RunResult& run) {
+  auto path = historyFile();
+  if (path.empty() || run.mesh.cells.size() < 5000) return;
+  std::error_code ec;
+  std::filesystem::create_directories(path.parent_path(), ec);
+  std::vector<std::string> lines;
+  {
+    std::ifstream in(path);
+    for (std::string l; std::getline(in, l);) lines.push_back(l);
+  }
+  if (lines.size() > 200) lines.erase(lines.begin(), lines.end() - 100); // the latest runs tell of this machine
+  nlohmann::json j{{"elements", run.mesh.cells.size()},
+                   {"order", topology(run.mesh.cells.type[0]).order},
+                   {"seconds", run.seconds},
+                   {"memory", run.peakMemory}};
+  lines.push_back(j.dump());
+  std::filesystem::path part = path;
+  part += "." + std::to_string(std::chrono::steady_clock::now().time_since_epoch().count());
+  {
+    std::ofstream out(part);
+    for (const auto& l : lines) out << l << '\n';
+    if (!out) return;
+  }
+  std::filesystem::rename(part, path, ec);
+}
+
+} // namespace tess

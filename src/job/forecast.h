@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a brief will cost, from its size field alone and before anything is meshed: element and node counts, memory,
+// time, and which rule makes the most of them. Counts are the integrals of 1/h^3 over the bodies and 1/h^2 over their
+// faces with measured factors; memory and time come from the runs kept on this machine, or from defaults.
+#pragma once
+#include "job/run.h"
+
+namespace tess {
+
+struct ForecastShare {
+  int rule = -1;    ///< rule of the brief, or one of the reasons of size_field.h
+  std::string name; ///< for people
+  double elements = 0;
+};
+struct Forecast {
+  double elements = 0, nodes = 0, surfaceTriangles = 0;
+  double low = 0, high = 0; ///< range of the element count
+  double memoryBytes = 0, seconds = 0;
+  int calibrationRuns = 0;                   ///< runs of this machine that time and memory rest on; 0: defaults
+  std::vector<ForecastShare> byRule, byBody; ///< largest first
+  std::vector<Problem> problems;             ///< rules that match nothing, a rule that makes most of the mesh
+};
+
+/// Deterministic for any number of threads; well under a second for parts of some hundred faces.
+/// Throws Cancelled on a stop.
+Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress);
+
+/// Keeps size, time and memory of a run for later forecasts, in the user's data folder; failures are of no matter.
+void rememberRun(const RunResult& run);
+
+} // namespace tess

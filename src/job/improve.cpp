@@ -1,0 +1,293 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/improve.h"
+#include "audit/metrics.h"
+#include <map>
+#include <set>
+
+namespace tess {
+namespace {
+
+/// What a new cell inherits: its region and the cell sets it belongs to. Faces between different zones stay.
+struct Zone {
+  std::int32_t region;
+  std::vector<int> groups;
+  bool operator<(const Zone& o) const { return std::tie(region, groups) < std::tie(o.region, o.groups); }
+};
+
+std::vector<int> zonesOf(const Mesh& m, std::vector<Zone>& zones) {
+  std::vector<std::vector<int>> groups(m.cells.size());
+  for (std::size_t g = 0; g < m.groups.size(); ++g)
+    if (m.groups[g].dim == 3)
+      for (auto c : m.groups[g].items) groups[static_cast<std::size_t>(c)].push_back(static_cast<int>(g));
+  std::map<Zone, int> id;
+  std::vector<int> zone(m.cells.size());
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    auto [it, fresh] = id.emplace(Zone{m.cellRegion[c], groups[c]}, static_cast<int>(zones.size()));
+    if (fresh) zones.push_back(it->first);
+    zone[c] = it->second;
+  }
+  return zone;
+}
+
+/// Closes the tets of `core` with ghosts over every open face, linked over common edges.
+void addGhosts(TetCore& core) {
+  std::unordered_map<std::uint64_t, std::vector<int>> open; // edge -> ghost faces there that wait for a partner
+  const int solid = static_cast<int>(core.tets.size());
+  for (int t = 0; t < solid; ++t)
+    for (int i = 0; i < 4; ++i) {
+      if (core.at(t).n[i] >= 0) continue;
+      int g = core.newTet();
+      const int* f = kTetFace[i];
+      int w[4] = {core.at(t).v[f[0]], core.at(t).v[f[2]], core.at(t).v[f[1]], kGhost};
+      std::copy(w, w + 4, core.at(g).v);
+      core.link(4 * g + 3, 4 * t + i);
+      core.locked[static_cast<std::size_t>(t)] |= static_cast<std::uint8_t>(1 << i);
+      core.locked[static_cast<std::size_t>(g)] |= 8;
+      for (int k = 0; k < 3; ++k) {
+        auto& wait = open[edgeKey(w[(k + 1) % 3], w[(k + 2) % 3])];
+        if (wait.empty())
+          wait.push_back(4 * g + k);
+        else {
+          core.link(4 * g + k, wait.back());
+          wait.pop_back();
+        }
+      }
+    }
+}
+
+} // namespace
+
+Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
+  ImproveOutcome out;
+  out.cellsBefore = out.cellsAfter = mesh.cells.size();
+  auto chosen = [&](std::size_t c) { return mesh.cells.type[c] == ElementType::Tet4 && (only.empty() || only[c]); };
+  std::vector<std::size_t> cells;
+  bool quadratic = false;
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+    quadratic = quadratic || mesh.cells.type[c] == ElementType::Tet10;
+    if (chosen(c)) cells.push_back(c);
+  }
+  if (cells.empty()) {
+    Problem p;
+    p.fault = Fault::Input;
+    p.code = "improve.nothing";
+    p.what = "there are no linear tetrahedra to improve";
+    p.why = quadratic ? "the mesh is of order 2" : "the choice holds none";
+    p.todo = quadratic ? "improve the mesh at order 1" : "choose other elements";
+    return p;
+  }
+  std::vector<Zone> zones;
+  std::vector<int> zone = zonesOf(mesh, zones);
+  Neighbours near = cellNeighbours(mesh, &progress);
+
+  // Fixed: nodes of faces between a chosen cell and anything else, of boundary faces, of node sets and of other cells.
+  std::vector<char> fixed(mesh.nodes.size(), 0), used(mesh.nodes.size(), 0);
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+    for (auto n : mesh.cells.of(c)) (chosen(c) ? used : fixed)[static_cast<std::size_t>(n)] = 1;
+  for (std::size_t f = 0; f < mesh.faces.size(); ++f)
+    for (auto n : mesh.faces.of(f)) fixed[static_cast<std::size_t>(n)] = 1;
+  for (const auto& g : mesh.groups)
+    if (g.dim < 2)
+      for (auto n : g.items) fixed[static_cast<std::size_t>(n)] = 1;
+  auto stays = [&](std::size_t c, std::size_t f) {
+    std::int32_t o = near.cell[near.start[c] + f];
+    return o < 0 || !chosen(static_cast<std::size_t>(o)) || zone[static_cast<std::size_t>(o)] != zone[c];
+  };
+  const auto& table = topology(ElementType::Tet4);
+  for (std::size_t c : cells)
+    for (std::size_t f = 0; f < 4; ++f)
+      if (stays(c, f))
+        for (std::size_t k = 0; k < 3; ++k)
+          fixed[static_cast<std::size_t>(mesh.cells.of(c)[static_cast<std::size_t>(table.face[f][k])])] = 1;
+
+  TetCore core;
+  SurfaceMesh surface;
+  std::vector<std::int32_t> old, fresh(mesh.nodes.size(), -1); // numbers in the mesh and here
+  auto take = [&](std::size_t n) {
+    fresh[n] = static_cast<std::int32_t>(old.size());
+    old.push_back(static_cast<std::int32_t>(n));
+    core.points.push_back(mesh.nodes[n]);
+  };
+  for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
+    if (used[n] && fixed[n]) take(n);
+  surface.points = core.points;
+  surface.dim.assign(surface.points.size(), Dim::Point);
+  surface.entity.assign(surface.points.size(), -1);
+  for (int k = 0; k < 8; ++k) { // the far corners of a fresh mesh, not used here
+    old.push_back(-1);
+    core.points.push_back(Vec3::Zero());
+  }
+  for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
+    if (used[n] && !fixed[n]) take(n);
+  core.tetOf.assign(core.points.size(), -1);
+  std::vector<int> tetOfCell(mesh.cells.size(), -1);
+  for (std::size_t c : cells) {
+    int t = core.newTet();
+    tetOfCell[c] = t;
+    for (std::size_t k = 0; k < 4; ++k) {
+      core.at(t).v[k] = fresh[static_cast<std::size_t>(mesh.cells.of(c)[k])];
+      core.at(t).n[k] = -1;
+      core.tetOf[static_cast<std::size_t>(core.at(t).v[k])] = t;
+    }
+    core.region[static_cast<std::size_t>(t)] = zone[c];
+  }
+  for (std::size_t c : cells)
+    for (std::size_t f = 0; f < 4; ++f) {
+      std::int32_t o = near.cell[near.start[c] + f];
+      int t = tetOfCell[c], corner = 0; // the corner opposite this face
+      for (int k = 0; k < 4; ++k)
+        if (k != table.face[f][0] && k != table.face[f][1] && k != table.face[f][2]) corner = k;
+      if (stays(c, f)) {
+        core.locked[static_cast<std::size_t>(t)] |= static_cast<std::uint8_t>(1 << corner);
+        for (std::size_t k = 0; k < 3; ++k)
+          core.lockedEdges.insert(edgeKey(core.at(t).v[table.face[f][k]], core.at(t).v[table.face[f][(k + 1) % 3]]));
+      }
+      if (o < 0 || !chosen(static_cast<std::size_t>(o))) continue;
+      int u = tetOfCell[static_cast<std::size_t>(o)];
+      for (int k = 0; k < 4; ++k)
+        if (core.indexOf(t, core.at(u).v[k]) < 0) core.at(t).n[corner] = 4 * u + k;
+    }
+  addGhosts(core);
+
+  // The sizes at hand are the sizes to keep: mean edge length at the nodes.
+  std::vector<double> sum(core.points.size(), 0), count(core.points.size(), 0);
+  double largest = 0;
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (!core.solid(t)) continue;
+    for (const auto& e : kTetEdge) {
+      int a = core.at(t).v[e[0]], b = core.at(t).v[e[1]];
+      double l = (core.pt(a) - core.pt(b)).norm();
+      largest = std::max(largest, l);
+      for (int v : {a, b}) sum[static_cast<std::size_t>(v)] += l, count[static_cast<std::size_t>(v)] += 1;
+    }
+  }
+  SizeField size(largest, 0.3);
+  for (std::size_t v = 0; v < core.points.size(); ++v)
+    if (count[v] > 0) size.addPoint(core.points[v], sum[v] / count[v], kReasonMesher);
+  size.build();
+  out.stats = improveTets(core, surface, nullptr, size, progress);
+
+  // Put together again: other cells first in their order, then the improved ones by zone.
+  Mesh r;
+  r.unit = mesh.unit;
+  r.regions = mesh.regions;
+  std::vector<char> needed(mesh.nodes.size(), 0);
+  for (std::size_t n = 0; n < mesh.nodes.size(); ++n) needed[n] = fixed[n] || !used[n];
+  std::vector<std::vector<int>> ofZone(zones.size());
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (!core.solid(t) || core.region[static_cast<std::size_t>(t)] < 0) continue;
+    ofZone[static_cast<std::size_t>(core.region[static_cast<std::size_t>(t)])].push_back(t);
+    for (int v : core.at(t).v)
+      if (static_cast<std::size_t>(v) < old.size())
+        needed[static_cast<std::size_t>(old[static_cast<std::size_t>(v)])] = 1;
+  }
+  std::vector<std::int32_t> number(mesh.nodes.size(), -1), numberHere(core.points.size(), -1);
+  auto add = [&](const Vec3& p, GeometryLink l) {
+    r.nodes.push_back(p);
+    if (!mesh.nodeLink.empty()) r.nodeLink.push_back(l);
+    return static_cast<std::int32_t>(r.nodes.size()) - 1;
+  };
+  for (std::size_t n = 0; n < mesh.nodes.size(); ++n)
+    if (needed[n])
+      number[n] = add(fresh[n] >= 0 ? core.points[static_cast<std::size_t>(fresh[n])] : mesh.nodes[n],
+                      mesh.nodeLink.empty() ? GeometryLink{} : mesh.nodeLink[n]);
+  auto nodeHere = [&](int v) {
+    if (static_cast<std::size_t>(v) < old.size())
+      return number[static_cast<std::size_t>(old[static_cast<std::size_t>(v)])];
+    auto& id = numberHere[static_cast<std::size_t>(v)];
+    if (id < 0) id = add(core.pt(v), {});
+    return id;
+  };
+  std::vector<std::vector<std::int32_t>> members(mesh.groups.size());
+  auto addCell = [&](ElementType type, const std::vector<std::int32_t>& n, const Zone& z) {
+    for (int g : z.groups) members[static_cast<std::size_t>(g)].push_back(static_cast<std::int32_t>(r.cells.size()));
+    r.cells.add(type, n);
+    r.cellRegion.push_back(z.region);
+  };
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+    if (chosen(c)) continue;
+    std::vector<std::int32_t> n;
+    for (auto x : mesh.cells.of(c)) n.push_back(number[static_cast<std::size_t>(x)]);
+    addCell(mesh.cells.type[c], n, zones[static_cast<std::size_t>(zone[c])]);
+  }
+  for (std::size_t z = 0; z < zones.size(); ++z)
+    for (int t : ofZone[z]) {
+      std::vector<std::int32_t> n;
+      for (int v : core.at(t).v) n.push_back(nodeHere(v));
+      addCell(ElementType::Tet4, n, zones[z]);
+    }
+  for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
+    std::vector<std::int32_t> n;
+    for (auto x : mesh.faces.of(f)) n.push_back(number[static_cast<std::size_t>(x)]);
+    r.faces.add(mesh.faces.type[f], n);
+  }
+  r.faceLink = mesh.faceLink;
+  r.faceRegions = mesh.faceRegions;
+  r.groups = mesh.groups;
+  for (std::size_t g = 0; g < r.groups.size(); ++g) {
+    if (r.groups[g].dim == 3) r.groups[g].items = members[g];
+    if (r.groups[g].dim < 2)
+      for (auto& n : r.groups[g].items) n = number[static_cast<std::size_t>(n)];
+  }
+  out.cellsAfter = r.cells.size();
+  mesh = std::move(r);
+  return out;
+}
+
+Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress) {
+  std::vector<char> in(mesh.cells.size(), 0);
+  auto wrong = [&](const std::string& why, const std::string& todo) {
+    Problem p;
+    p.fault = Fault::Usage;
+    p.code = "improve.choice";
+    p.what = "'" + choice + "' chooses nothing";
+    p.why = why;
+    p.todo = todo;
+    return p;
+  };
+  std::vector<char> node(mesh.nodes.size(), 0);
+  bool found = false;
+  for (const auto& g : mesh.groups) {
+    if (g.name != choice) continue;
+    found = true;
+    for (auto i : g.items) {
+      if (g.dim == 3)
+        for (auto n : mesh.cells.of(static_cast<std::size_t>(i))) node[static_cast<std::size_t>(n)] = 1;
+      if (g.dim == 2)
+        for (auto n : mesh.faces.of(static_cast<std::size_t>(i))) node[static_cast<std::size_t>(n)] = 1;
+      if (g.dim < 2) node[static_cast<std::size_t>(i)] = 1;
+    }
+  }
+  if (!found) {
+    auto colon = choice.find(':'), dots = choice.find("..");
+    auto metric = metricById(choice.substr(0, colon));
+    if (colon == std::string::npos || dots == std::string::npos || !metric) {
+      std::string names;
+      for (const auto& g : mesh.groups) names += (names.empty() ? "" : ", ") + g.name;
+      return wrong("there is neither such a group nor is it a range of a metric",
+                   (names.empty() ? std::string() : "groups here: " + names + "; ") +
+                       "write a range as min_dihedral:0..15");
+    }
+    char *e1 = nullptr, *e2 = nullptr;
+    std::string a = choice.substr(colon + 1, dots - colon - 1), b = choice.substr(dots + 2);
+    double lo = std::strtod(a.c_str(), &e1), hi = std::strtod(b.c_str(), &e2);
+    if (a.empty() || b.empty() || *e1 || *e2 || !(lo <= hi))
+      return wrong("the range is not two rising numbers", "write a range as min_dihedral:0..15");
+    auto values = computeMetrics(mesh, &progress)[static_cast<std::size_t>(*metric)].value;
+    for (std::size_t c = 0; c < values.size(); ++c)
+      if (values[c] >= lo && values[c] <= hi)
+        for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
+  }
+  // The cells at these nodes and one more ring.
+  for (int ring = 0; ring < 2; ++ring) {
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+      for (auto n : mesh.cells.of(c))
+        if (node[static_cast<std::size_t>(n)]) in[c] = 1;
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+      if (in[c])
+        for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
+  }
+  return in;
+}
+
+} // namespace tess

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Improves the tetrahedra of a finished mesh, ours or imported: reconnection, smoothing of inner nodes, contraction
+// and insertion. The boundary, interfaces, named sets and all other elements stay exactly as they are, so volume and
+// areas do not change; the worst element never gets worse.
+#pragma once
+#include "base/progress.h"
+#include "mesh/mesh.h"
+#include "mesher/tet.h"
+
+namespace tess {
+
+struct ImproveOutcome {
+  ImproveStats stats;
+  std::size_t cellsBefore = 0, cellsAfter = 0;
+};
+
+/// `only`: cells that may change (empty: all); other cells than linear tetrahedra never do. Nodes of node sets stay.
+/// Faces, face sets and node sets keep their members; nodes that are no longer used are dropped.
+/// Throws Cancelled on a stop, `mesh` is unchanged then.
+Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress);
+
+/// Cells named by a choice: a group (of cells, or of faces or nodes: the cells there), or a range of a metric as
+/// "min_dihedral:0..15"; either with the cells around, so that there is room to change something.
+Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress);
+
+} // namespace tess

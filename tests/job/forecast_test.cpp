@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/forecast.h"
+#include "support/fixtures.h"
+#include <tbb/global_control.h>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+/// No memory of runs of this machine: forecasts must hold without it.
+class Forecasts : public ::testing::Test {
+protected:
+  void SetUp() override {
+    const char* old = std::getenv("XDG_DATA_HOME");
+    if (old) m_old = old;
+    setenv("XDG_DATA_HOME", (m_dir / "data").c_str(), 1);
+  }
+  void TearDown() override {
+    if (m_old.empty())
+      unsetenv("XDG_DATA_HOME");
+    else
+      setenv("XDG_DATA_HOME", m_old.c_str(), 1);
+  }
+  TempFolder m_dir;
+  std::string m_old;
+};
+} // namespace
+
+TEST_F(Forecasts, countsOfTheSamplePartsAreMetWithinAQuarter) {
+  for (const char* name : {"saddle-clamp", "keel-bracket", "camera-housing"}) {
+    auto brief = loadBrief(demo(std::string(name) + ".brief"));
+    ASSERT_TRUE(brief.ok());
+    auto part = loadPart(brief->partPath());
+    ASSERT_TRUE(part.ok());
+    Progress progress;
+    Forecast f = forecastBrief(*brief, *part, progress);
+    EXPECT_EQ(f.calibrationRuns, 0);
+    auto run = runBrief(*brief, *part, 0, progress);
+    ASSERT_TRUE(run.ok());
+    double cells = static_cast<double>(run->mesh.cells.size()), nodes = static_cast<double>(run->mesh.nodes.size());
+    EXPECT_NEAR(f.elements / cells, 1, 0.25) << name;
+    EXPECT_NEAR(f.nodes / nodes, 1, 0.25) << name;
+    EXPECT_LE(f.low, cells) << name;
+    EXPECT_GE(f.high, cells) << name;
+    double shares = 0, bodies = 0;
+    for (const auto& s : f.byRule) shares += s.elements;
+    for (const auto& s : f.byBody) bodies += s.elements;
+    EXPECT_NEAR(shares / f.elements, 1, 1e-9);
+    EXPECT_NEAR(bodies / f.elements, 1, 1e-9);
+  }
+}
+
+TEST_F(Forecasts, boxIsCountedFromItsVolumeAndArea) {
+  Part part = made("box 10 8 6");
+  Brief b = defaultBrief("box");
+  for (auto& r : b.rules)
+    if (r.kind == "everywhere") r.values["target"] = "0.5 mm";
+  Progress progress;
+  Forecast f = forecastBrief(b, part, progress);
+  // Iv = 480 / 0.125, Ia = 376 / 0.25: nothing but the size everywhere acts.
+  double ratio = f.elements / (480 / 0.125);
+  EXPECT_GT(ratio, 6);
+  EXPECT_LT(ratio, 12);
+  ASSERT_EQ(f.byRule.size(), 1u);
+  EXPECT_NEAR(f.surfaceTriangles, 376 / 0.25 * 4 / std::sqrt(3.0), 0.01 * f.surfaceTriangles);
+}
+
+TEST_F(Forecasts, sameForOneAndTwoThreads) {
+  auto brief = loadBrief(demo("keel-bracket.brief"));
+  auto part = loadPart(brief->partPath());
+  ASSERT_TRUE(part.ok());
+  double n[2];
+  for (std::size_t k : {1u, 2u}) {
+    tbb::global_control limit(tbb::global_control::max_allowed_parallelism, k);
+    Progress progress;
+    n[k - 1] = forecastBrief(*brief, *part, progress).elements;
+  }
+  EXPECT_EQ(n[0], n[1]);
+}
+
+TEST_F(Forecasts, runsOfThisMachineCalibrateTimeAndMemory) {
+  auto brief = loadBrief(demo("keel-bracket.brief"));
+  auto part = loadPart(brief->partPath());
+  RunResult run;
+  run.mesh.cells.type.assign(100000, ElementType::Tet4);
+  run.seconds = 1000; // a slow machine: 10 ms per element
+  run.peakMemory = 1'000'000'000;
+  for (int k = 0; k < 3; ++k) rememberRun(run);
+  Progress progress;
+  Forecast f = forecastBrief(*brief, *part, progress);
+  EXPECT_EQ(f.calibrationRuns, 3);
+  EXPECT_NEAR(f.seconds / f.elements, 0.01, 0.001);
+  EXPECT_NEAR(f.memoryBytes, 4.5e7 + f.elements * (1e9 - 4.5e7) / 1e5, 1e6);
+}
+
+TEST_F(Forecasts, aRuleThatMakesMostOfTheMeshIsNamed) {
+  Part part = made("box 10 8 6");
+  Brief b = defaultBrief("box");
+  b.rules.push_back({"group", {{"name", "top"}, {"nearest", "(5, 4, 6)"}}, "", false, {}});
+  b.rules.push_back({"size", {{"on", "top"}, {"length", "0.1 mm"}}, "", false, {}});
+  Progress progress;
+  Forecast f = forecastBrief(b, part, progress);
+  bool said = false;
+  for (const auto& p : f.problems) said = said || (p.code == "forecast.one-rule" && p.what.find("top") != p.what.npos);
+  EXPECT_TRUE(said);
+}
+
+TEST_F(Forecasts, scaledBriefScalesEverySizeAndNothingElse) {
+  auto brief = loadBrief(demo("keel-bracket.brief"));
+  auto part = loadPart(brief->partPath());
+  Brief half = scaledSizes(*brief, *part, 0.5);
+  EXPECT_NEAR(overallTarget(half, *part), 0.5 * overallTarget(*brief, *part), 1e-9);
+  for (std::size_t i = 0; i < brief->rules.size(); ++i) {
+    const Rule &a = brief->rules[i], &b = half.rules[i];
+    if (a.kind == "size") {
+      EXPECT_NEAR(slotNumber(b, "length", "mm"), 0.5 * slotNumber(a, "length", "mm"), 1e-9);
+    }
+    EXPECT_EQ(a.get("growth"), b.get("growth"));
+    EXPECT_EQ(a.get("turn"), b.get("turn"));
+  }
+}

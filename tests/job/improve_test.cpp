@@ -1,0 +1,144 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/improve.h"
+#include "support/fixtures.h"
+#include <random>
+#include <set>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+double minAngle(const Mesh& m) { return computeMetrics(m)[static_cast<std::size_t>(Metric::MinDihedral)].min; }
+double area(const Mesh& m) {
+  double a = 0;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) a += faceArea(m, f);
+  return a;
+}
+/// Moves inner nodes at random as far as no cell at them is inverted.
+void addNoise(Mesh& m, double share) {
+  std::vector<char> boundary(m.nodes.size(), 0);
+  for (auto n : m.faces.nodes) boundary[static_cast<std::size_t>(n)] = 1;
+  std::vector<std::vector<std::size_t>> at(m.nodes.size());
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    for (auto n : m.cells.of(c)) at[static_cast<std::size_t>(n)].push_back(c);
+  std::mt19937 rng(5);
+  std::uniform_real_distribution<double> u(-1, 1);
+  for (std::size_t n = 0; n < m.nodes.size(); ++n) {
+    if (boundary[n]) continue;
+    double least = 1e300;
+    for (std::size_t c : at[n])
+      for (auto o : m.cells.of(c))
+        if (static_cast<std::size_t>(o) != n)
+          least = std::min(least, (m.nodes[static_cast<std::size_t>(o)] - m.nodes[n]).norm());
+    Vec3 keep = m.nodes[n], way = share * least * Vec3(u(rng), u(rng), u(rng));
+    for (int attempt = 0; attempt < 6; ++attempt, way *= 0.6) {
+      m.nodes[n] = keep + way;
+      bool good = true;
+      for (std::size_t c : at[n]) good = good && cellVolume(m, c) > 0;
+      if (good) break;
+      m.nodes[n] = keep;
+    }
+  }
+}
+
+} // namespace
+
+TEST(Improve, noisyMeshBecomesGoodAndItsBoundaryStays) {
+  Part part = made("torus 10 3");
+  Mesh m = meshOf(part, 1.2).mesh;
+  addNoise(m, 2.5);
+  double v = meshVolume(m), a = area(m), worst = minAngle(m);
+  ASSERT_LT(worst, 1);
+  auto faces = m.faces.nodes;
+  std::vector<Vec3> onFaces;
+  for (auto n : faces) onFaces.push_back(m.nodes[static_cast<std::size_t>(n)]);
+  Progress progress;
+  auto r = improveMesh(m, {}, progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_GT(minAngle(m), 8);
+  EXPECT_NEAR(meshVolume(m), v, 1e-9 * v);
+  EXPECT_NEAR(area(m), a, 1e-12 * a);
+  ASSERT_EQ(m.faces.nodes.size(), onFaces.size());
+  for (std::size_t i = 0; i < onFaces.size(); ++i)
+    ASSERT_EQ(m.nodes[static_cast<std::size_t>(m.faces.nodes[i])], onFaces[i]);
+  EXPECT_TRUE(checkSoundness(m, {}).sound());
+}
+
+TEST(Improve, bodiesAndSetsKeepWhatIsTheirs) {
+  Part part = made("boxes 3");
+  Mesh m = meshOf(part, 0.22).mesh;
+  MeshGroup half{"half", 3, {}, 0}, pins{"pins", 0, {}, 0};
+  double halfVolume = 0;
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    if (cellCenter(m, c).y() < 0.5) half.items.push_back(static_cast<std::int32_t>(c)), halfVolume += cellVolume(m, c);
+  m.groups = {half};
+  // Noise only off the surface between the two halves, so that its volume is known.
+  std::vector<double> volumes(m.regions.size(), 0);
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    volumes[static_cast<std::size_t>(m.cellRegion[c])] += cellVolume(m, c);
+  Vec3 pin = m.nodes.back();
+  pins.items.push_back(static_cast<std::int32_t>(m.nodes.size()) - 1);
+  m.groups.push_back(pins);
+  Progress progress;
+  double worst = minAngle(m);
+  auto r = improveMesh(m, {}, progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_GE(minAngle(m), worst - 1e-4);
+  std::vector<double> after(m.regions.size(), 0);
+  double halfAfter = 0;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) after[static_cast<std::size_t>(m.cellRegion[c])] += cellVolume(m, c);
+  for (auto c : m.groups[0].items) halfAfter += cellVolume(m, static_cast<std::size_t>(c));
+  for (std::size_t b = 0; b < after.size(); ++b) EXPECT_NEAR(after[b], volumes[b], 1e-9);
+  EXPECT_NEAR(halfAfter, halfVolume, 1e-9);
+  EXPECT_EQ(m.nodes[static_cast<std::size_t>(m.groups[1].items[0])], pin);
+  EXPECT_TRUE(checkSoundness(m, {}).sound());
+}
+
+TEST(Improve, onlyTheChosenCellsChange) {
+  Part part = made("box 10 8 6");
+  Mesh m = meshOf(part, 1.2).mesh;
+  addNoise(m, 1.5);
+  std::vector<char> only(m.cells.size(), 0);
+  std::set<std::array<double, 12>> others;
+  auto key = [&](const Mesh& x, std::size_t c) {
+    std::array<double, 12> k;
+    for (std::size_t i = 0; i < 4; ++i)
+      for (int d = 0; d < 3; ++d)
+        k[3 * i + static_cast<std::size_t>(d)] = x.nodes[static_cast<std::size_t>(x.cells.of(c)[i])][d];
+    return k;
+  };
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    only[c] = cellCenter(m, c).x() < 5;
+    if (!only[c]) others.insert(key(m, c));
+  }
+  double v = meshVolume(m);
+  Progress progress;
+  auto r = improveMesh(m, only, progress);
+  ASSERT_TRUE(r.ok());
+  EXPECT_GT(r->stats.moves, 0);
+  std::size_t found = 0;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) found += others.count(key(m, c));
+  EXPECT_EQ(found, others.size());
+  EXPECT_NEAR(meshVolume(m), v, 1e-9 * v);
+  EXPECT_TRUE(checkSoundness(m, {}).sound());
+}
+
+TEST(Improve, choicesAreReadAndWrongOnesRefused) {
+  Part part = made("box 10 8 6");
+  Mesh m = meshOf(part, 2).mesh;
+  m.groups.push_back({"first", 3, {0}, 0});
+  Progress progress;
+  auto one = chosenCells(m, "first", progress);
+  ASSERT_TRUE(one.ok());
+  EXPECT_TRUE((*one)[0]);
+  auto all = chosenCells(m, "min_dihedral:0..180", progress);
+  ASSERT_TRUE(all.ok());
+  EXPECT_EQ(std::count(all->begin(), all->end(), 1), static_cast<std::ptrdiff_t>(m.cells.size()));
+  for (const char* bad : {"second", "min_dihedral", "min_dihedral:5", "min_dihedral:9..2", "nothing:0..1", ":..", ""})
+    EXPECT_FALSE(chosenCells(m, bad, progress).ok()) << bad;
+  Mesh quadratic = meshOf(part, 3, 2).mesh;
+  auto r = improveMesh(quadratic, {}, progress);
+  ASSERT_FALSE(r.ok());
+  EXPECT_EQ(r.problem().code, "improve.nothing");
+}
