@@ -200,6 +200,7 @@ public:
     for (int round = 0; round < 12; ++round) {
       m_progress.check();
       bool late = round >= 8;
+      if (round < 4 || late) untangle();
       int changes = splitLong(round) + (late ? 0 : collapseShort());
       flips(true);
       smooth();
@@ -377,6 +378,39 @@ private:
         if ((t & 1023) == 0) m_progress.check();
         for (std::size_t k = 0; k < 3; ++k)
           if (g.alive(t)) n += tryFlip(t, g.tri(t)[k], g.tri(t)[(k + 1) % 3], byAngle);
+      }
+      if (!n) break;
+    }
+  }
+
+  /// Triangles that look the wrong way, as a divided edge leaves them behind where a flat triangle lay between the old
+  /// chord and the true curve: flipped whenever that turns the pair the right way.
+  void untangle() {
+    if (m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane) return;
+    for (int pass = 0; pass < 6; ++pass) {
+      int n = 0;
+      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+        if (!g.alive(t)) continue;
+        auto q = g.tri(t);
+        if (facing(q[0], q[1], q[2]) > 0.1) continue;
+        int best = -1;
+        double gain = 0.05;
+        for (std::size_t k = 0; k < 3; ++k) {
+          int a = q[k], b = q[(k + 1) % 3];
+          std::array<int, 16> at;
+          if (g.isFeature(a, b) || g.edgeTris(a, b, at) != 2) continue;
+          int o = at[0] == t ? at[1] : at[0], c = g.apex(t, a, b), d = g.apex(o, a, b);
+          if (c == d || g.connected(c, d)) continue;
+          double before = std::min(facing(a, b, c), facing(b, a, d)),
+                 after = std::min(facing(a, d, c), facing(d, b, c));
+          if (after - before > gain) gain = after - before, best = static_cast<int>(k);
+        }
+        if (best < 0) continue;
+        int a = q[static_cast<std::size_t>(best)], b = q[static_cast<std::size_t>((best + 1) % 3)];
+        std::array<int, 16> at;
+        g.edgeTris(a, b, at);
+        g.flip(a, b, t, at[0] == t ? at[1] : at[0]);
+        ++n;
       }
       if (!n) break;
     }
