@@ -533,6 +533,8 @@ std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
   default:
     break;
   }
+  // Searched faces take their normal from du x dv itself, whatever the frame's hand.
+  if (f->kind == SurfaceKind::Other) f->flipped = face.Orientation() == TopAbs_REVERSED;
   return f;
 }
 
