@@ -81,7 +81,7 @@ std::size_t repeatedNodes(const Mesh& m) {
   return n;
 }
 
-/// Cells with the same corners as a cell before; such cells share a neighbour slot on every face.
+/// Cells with the same corners as a cell before.
 std::size_t repeatedCells(const Mesh& m, const Progress* progress) {
   std::vector<std::uint32_t> bucket(m.nodes.size() + 1, 0);
   auto corners = [&](std::size_t c) {

@@ -159,7 +159,7 @@ Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
     n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces);
   n.cell.assign(n.start.back(), -1);
   struct Side {
-    std::array<std::int32_t, 3> rest; ///< the other nodes, ascending; triangles end with -1
+    std::array<std::int32_t, 3> rest; ///< the other nodes, ascending; triangles end with kNone
     std::int32_t cell;
     std::uint32_t slot;
   };

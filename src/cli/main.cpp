@@ -158,6 +158,16 @@ Result<Rule> outputRule(const std::string& o) {
   return r;
 }
 
+Result<std::vector<Rule>> outputRules(const std::vector<std::string>& outputs) {
+  std::vector<Rule> rules;
+  for (const auto& o : outputs) {
+    auto r = outputRule(o);
+    if (!r) return r.problem();
+    rules.push_back(*r);
+  }
+  return rules;
+}
+
 /// The brief of a command: from its file or the default for a part, with the options put into its rules.
 Result<Brief> briefOf(const MeshArgs& a) {
   Brief brief;
@@ -308,6 +318,8 @@ int seriesCommand(const MeshArgs& a) {
   if (a.steps < 2 || a.steps > 12) return fail(usage("a series has 2 to 12 steps", "for example --steps 3"), a.report);
   auto brief = briefOf(a);
   if (!brief) return fail(brief.problem(), a.report);
+  auto outputs = outputRules(a.out); // before any meshing
+  if (!outputs) return fail(outputs.problem(), a.report);
   auto options = loadOptionsOf(*brief);
   if (!options) return fail(options.problem(), a.report);
   Progress progress;
@@ -326,13 +338,11 @@ int seriesCommand(const MeshArgs& a) {
       rememberRun(*run);
       if (!run->audit.pass) code = 1;
       std::vector<std::string> files;
-      for (const auto& o : a.out) {
-        auto r = outputRule(o);
-        if (!r) return fail(r.problem(), a.report);
-        fs::path path = r->values["path"];
+      for (Rule r : *outputs) {
+        fs::path path = r.values["path"];
         path.replace_filename(path.stem().string() + "-" + std::to_string(k + 1) + path.extension().string());
-        r->values["path"] = path.string();
-        if (auto p = handOver(*run, *r)) return fail(*p, a.report);
+        r.values["path"] = path.string();
+        if (auto p = handOver(*run, r)) return fail(*p, a.report);
         files.push_back(path.string());
       }
       const auto& angle = run->audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
@@ -367,11 +377,9 @@ int meshCommand(const MeshArgs& a) {
   std::vector<Rule> outputs;
   for (const auto& r : brief.rules)
     if (r.kind == "hand_over" && !r.off && a.out.empty()) outputs.push_back(r);
-  for (const auto& o : a.out) {
-    auto r = outputRule(o);
-    if (!r) return fail(r.problem(), a.report);
-    outputs.push_back(*r);
-  }
+  auto asked = outputRules(a.out);
+  if (!asked) return fail(asked.problem(), a.report);
+  outputs.insert(outputs.end(), asked->begin(), asked->end());
   auto options = loadOptionsOf(brief);
   if (!options) return fail(options.problem(), a.report);
   Progress progress;
@@ -439,12 +447,9 @@ int improveCommand(const std::string& path, const std::string& limits, const std
                    const std::vector<std::string>& outputs, const std::string& report) {
   const LimitSet* set = limitSet(limits.empty() ? "general" : limits);
   if (!set) return fail(usage("there is no limit set '" + limits + "'", "one of general, strength, flow"), report);
-  std::vector<Rule> rules;
-  for (const auto& o : outputs) {
-    auto r = outputRule(o);
-    if (!r) return fail(r.problem(), report);
-    rules.push_back(*r);
-  }
+  auto asked = outputRules(outputs);
+  if (!asked) return fail(asked.problem(), report);
+  const std::vector<Rule>& rules = *asked;
   if (rules.empty()) return fail(usage("the improved mesh has no file to go to", "add --out [FORMAT:]PATH"), report);
   Progress progress;
   Watch watch(progress, true);

@@ -312,7 +312,7 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad)
     if (t && brokenFace(*t, faces.size()) < 0) return t;
     if (!last || (t && !last->ok())) last = std::move(t);
   }
-  return std::move(*last); // what holes it has are found and reported by the closedness checks downstream
+  return std::move(*last); // a hole that is left ends the run as a leak with its place
 }
 
 Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angleRad, bool otherWay) const {

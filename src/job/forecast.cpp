@@ -139,8 +139,8 @@ Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress)
         double s = step / cut;
         for (int i = 0; i < cut * cut; ++i) {
           std::uint64_t seed = (k * 64 + static_cast<std::uint64_t>(i)) * 4096;
-          auto hits = crossings(x0 + s * (i % cut + jitter(seed)), y0 + s * (i / cut + jitter(seed + 1)));
           double x = x0 + s * (i % cut + jitter(seed)), y = y0 + s * (i / cut + jitter(seed + 1));
+          auto hits = crossings(x, y);
           std::uint64_t n = 2;
           for (std::size_t h = 0; h + 1 < hits.size(); ++h) {
             if (hits[h].above < 0) continue;

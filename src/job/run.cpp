@@ -17,17 +17,19 @@ double overallTarget(const Brief& brief, const Part& part) {
 
 Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
   Brief b = brief;
-  auto scale = [&](Rule& r, const char* key) {
+  auto scale = [&](Rule& r, const std::string& key) {
     double x = slotNumber(r, key, part.unit);
     if (x > 0) r.values[key] = formatNumber(factor * x, 10) + " " + part.unit;
   };
   bool overall = false;
   for (auto& r : b.rules) {
     if (r.off) continue;
-    if (r.kind == "size") scale(r, "length");
+    const RuleKind* kind = ruleKind(r.kind);
+    if (!kind || kind->section != "Sizes") continue;
+    for (const auto& slot : kind->entries)
+      if (slot.type == SlotType::Length) scale(r, slot.key);
     if (r.kind != "everywhere") continue;
     if (!overall) r.values["target"] = formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit;
-    for (const char* key : {"minimum", "maximum", "bridge"}) scale(r, key);
     overall = true;
   }
   if (!overall)

@@ -33,8 +33,8 @@ SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector
                          std::vector<Problem>& problems);
 /// Target of the overall rule in the part's unit, or the default.
 double overallTarget(const Brief& brief, const Part& part);
-/// The brief with every size times `factor`: overall target, minimum, maximum, bridging, and local sizes. Growth and
-/// turn stay.
+/// The brief with every length of its size rules times `factor`; the overall target is written out. Growth and turn
+/// stay.
 Brief scaledSizes(const Brief& brief, const Part& part, double factor);
 /// Meshes and audits. Throws Cancelled on a stop.
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);

@@ -95,15 +95,7 @@ namespace {
 
 class Bridge {
 public:
-  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b) : m_mesh(m), m_part(part), m_b(b) {
-    g.points = m.points;
-    g.dim = m.dim;
-    g.entity = m.entity;
-    g.star.resize(m.points.size());
-    for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
-    for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
-      for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i)
-        g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b) : m_mesh(m), m_part(part), m_b(b), g(graphOf(m)) {
     m_to.resize(g.points.size());
     std::iota(m_to.begin(), m_to.end(), 0);
     m_origin = g.points;

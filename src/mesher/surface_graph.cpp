@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface_graph.h"
+#include "mesher/surface.h"
 
 namespace tess {
 
@@ -129,6 +130,19 @@ void SurfaceGraph::flip(int a, int b, int t0, int t1) {
   };
   replace(t0, b, d);
   replace(t1, a, c);
+}
+
+SurfaceGraph graphOf(const SurfaceMesh& m) {
+  SurfaceGraph g;
+  g.points = m.points;
+  g.dim = m.dim;
+  g.entity = m.entity;
+  g.star.resize(m.points.size());
+  for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
+  for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
+    for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i)
+      g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+  return g;
 }
 
 } // namespace tess

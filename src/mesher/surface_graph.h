@@ -48,4 +48,8 @@ public:
   void flip(int a, int b, int t0, int t1);
 };
 
+struct SurfaceMesh;
+/// Graph of a finished surface mesh with its divided edges as features; vertices and triangles keep their numbers.
+SurfaceGraph graphOf(const SurfaceMesh& mesh);
+
 } // namespace tess

@@ -7,15 +7,7 @@
 namespace tess {
 
 int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edges, const Part& part) {
-  SurfaceGraph g;
-  g.points = m.points;
-  g.dim = m.dim;
-  g.entity = m.entity;
-  g.star.resize(m.points.size());
-  for (std::size_t i = 0; i < m.triangles.size(); ++i) g.addTriangle(m.triangles[i], m.face[i]);
-  for (std::size_t e = 0; e < m.edgeNodes.size(); ++e)
-    for (std::size_t i = 0; i + 1 < m.edgeNodes[e].size(); ++i)
-      g.feature[SurfaceGraph::key(m.edgeNodes[e][i], m.edgeNodes[e][i + 1])] = static_cast<int>(e);
+  SurfaceGraph g = graphOf(m);
   struct Fresh {
     int v;
     Vec3 chord;

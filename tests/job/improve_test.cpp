@@ -73,7 +73,6 @@ TEST(Improve, bodiesAndSetsKeepWhatIsTheirs) {
   for (std::size_t c = 0; c < m.cells.size(); ++c)
     if (cellCenter(m, c).y() < 0.5) half.items.push_back(static_cast<std::int32_t>(c)), halfVolume += cellVolume(m, c);
   m.groups = {half};
-  // Noise only off the surface between the two halves, so that its volume is known.
   std::vector<double> volumes(m.regions.size(), 0);
   for (std::size_t c = 0; c < m.cells.size(); ++c)
     volumes[static_cast<std::size_t>(m.cellRegion[c])] += cellVolume(m, c);
