@@ -4,6 +4,7 @@
 #include "geometry/kernel_shape.h"
 #include "mesher/mesher.h"
 #include "mesher/tet.h"
+#include "size/part_size.h"
 #include <benchmark/benchmark.h>
 #include <random>
 
@@ -58,7 +59,7 @@ static void sizeQuery(benchmark::State& s) {
   SizeSettings z;
   z.target = 2;
   z.turnDeg = 10;
-  SizeField f = makeSizeField(*part, z, {});
+  SizeField f = makeSizeField(*part, {z});
   auto p = cloud(1000);
   std::size_t i = 0;
   for (auto _ : s) {
@@ -74,7 +75,7 @@ static void allMetrics(benchmark::State& s) {
   SizeSettings z;
   z.target = 0.5;
   Progress progress;
-  auto m = meshPart(*part, makeSizeField(*part, z, {}), {}, progress);
+  auto m = meshPart(*part, makeSizeField(*part, {z}), {}, progress);
   for (auto _ : s) benchmark::DoNotOptimize(computeMetrics(m->mesh));
   s.SetItemsProcessed(static_cast<std::int64_t>(s.iterations()) * static_cast<std::int64_t>(m->mesh.cells.size()));
 }

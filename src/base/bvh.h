@@ -37,6 +37,39 @@ public:
     }
   }
 
+  /// Visits items whose boxes the ray from + t * along meets with t in [0, reach], in no order. `visit(item)` may
+  /// lower `reach`.
+  template <class F> void alongRay(const Vec3& from, const Vec3& along, double& reach, F&& visit) const {
+    if (m_nodes.empty()) return;
+    const Vec3 inverse = along.cwiseInverse();
+    auto meets = [&](const Box& b) {
+      double enter = 0, leave = reach;
+      for (int k = 0; k < 3; ++k) {
+        if (along[k] == 0) {
+          if (from[k] < b.lo[k] || from[k] > b.hi[k]) return false;
+          continue;
+        }
+        double t0 = (b.lo[k] - from[k]) * inverse[k], t1 = (b.hi[k] - from[k]) * inverse[k];
+        enter = std::max(enter, std::min(t0, t1));
+        leave = std::min(leave, std::max(t0, t1));
+      }
+      return enter <= leave;
+    };
+    int stack[64], top = 0;
+    stack[top++] = 0;
+    while (top) {
+      int id = stack[--top];
+      const Node& n = m_nodes[static_cast<std::size_t>(id)];
+      if (!meets(n.box)) continue;
+      if (n.right < 0) {
+        for (int i = n.first; i < n.first + n.count; ++i) visit(m_items[static_cast<std::size_t>(i)]);
+      } else {
+        stack[top++] = n.right;
+        stack[top++] = id + 1;
+      }
+    }
+  }
+
   /// Branch and bound: `bound(box)` is a lower bound of the value inside a box, `eval(item)` the value of an item.
   /// Returns the item with the least value below `best` (ties: the one found first in tree order), or -1.
   template <class B, class E> int minimum(double& best, B&& bound, E&& eval) const {

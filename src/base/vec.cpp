@@ -37,4 +37,15 @@ Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& 
   return w;
 }
 
+double rayTriangle(const Vec3& from, const Vec3& along, const Vec3& a, const Vec3& b, const Vec3& c) {
+  Vec3 u = b - a, v = c - a, p = along.cross(v);
+  double det = u.dot(p);
+  if (det == 0) return -1;
+  Vec3 s = from - a, q = s.cross(u);
+  double x = s.dot(p) / det, y = along.dot(q) / det;
+  constexpr double kBorder = 1e-9; // a ray through a common edge must not slip between two triangles
+  if (x < -kBorder || y < -kBorder || x + y > 1 + kBorder) return -1;
+  return v.dot(q) / det;
+}
+
 } // namespace tess

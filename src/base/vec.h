@@ -52,6 +52,9 @@ inline Vec3 triangleNormal(const Vec3& a, const Vec3& b, const Vec3& c) {
 inline double tetVolume(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   return (b - a).cross(c - a).dot(d - a) / 6.0;
 }
+/// Parameter t >= 0 at which the ray from + t * along meets the triangle, borders included; negative when it does not
+/// (Möller & Trumbore 1997).
+double rayTriangle(const Vec3& from, const Vec3& along, const Vec3& a, const Vec3& b, const Vec3& c);
 /// Closest point of triangle (a, b, c) to p, as barycentric weights.
 Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c);
 /// Closest point of segment (a, b) to p, as parameter in [0, 1].

@@ -139,7 +139,7 @@ struct MeshArgs {
   std::string input, size, min, max, growth, turn, bridge, order, report, unit;
   std::vector<std::string> out;
   int threads = 0;
-  bool quiet = false, json = false;
+  bool quiet = false, json = false, yes = false;
   double ratio = 1.4;
   int steps = 3;
 };
@@ -311,6 +311,24 @@ int forecastCommand(const MeshArgs& a) {
   });
 }
 
+/// Whether to mesh although the forecast passes the brief's budget: asked on a terminal, else only with --yes.
+std::optional<Problem> refusedByBudget(const Brief& brief, const Part& part, bool yes, Progress& progress) {
+  const Rule* r = brief.first("everywhere");
+  if (yes || !r || slotNumber(*r, "budget", part.unit) <= 0) return {};
+  auto p = overBudget(brief, forecastBrief(brief, part, progress));
+  if (!p) return {};
+  if (isatty(0) && isatty(2)) {
+    say(*p);
+    std::cerr << "mesh all the same? [y/N] " << std::flush;
+    std::string answer;
+    std::getline(std::cin, answer);
+    if (answer == "y" || answer == "Y" || answer == "yes") return {};
+  }
+  p->severity = Severity::Error;
+  p->todo = "raise the sizes or the budget, or add --yes";
+  return p;
+}
+
 /// Meshes the brief at sizes that fall by a ratio, for a mesh-independence study: every size scaled alike.
 int seriesCommand(const MeshArgs& a) {
   if (!(a.ratio > 1) || a.ratio > 10)
@@ -332,6 +350,7 @@ int seriesCommand(const MeshArgs& a) {
     int code = 0;
     for (int k = 0; k < a.steps; ++k) {
       Brief b = scaledSizes(*brief, *part, std::pow(a.ratio, -k));
+      if (auto p = refusedByBudget(b, *part, a.yes, progress)) return fail(*p, a.report);
       auto run = runBrief(b, *part, a.threads, progress);
       watch.clear();
       if (!run) return fail(run.problem(), a.report);
@@ -387,6 +406,7 @@ int meshCommand(const MeshArgs& a) {
   return guarded(a.report, [&] {
     auto part = loadPart(brief.partPath(), *options, &progress);
     if (!part) return fail(part.problem(), a.report);
+    if (auto p = refusedByBudget(brief, *part, a.yes, progress)) return fail(*p, a.report);
     auto run = runBrief(brief, *part, a.threads, progress);
     watch.clear();
     if (!run) return fail(run.problem(), a.report);
@@ -624,6 +644,7 @@ int main(int argc, char** argv) {
     c->add_option("--report", m.report, "JSON report");
     c->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
     c->add_flag("--quiet", m.quiet);
+    c->add_flag("--yes", m.yes, "mesh even above the brief's budget of elements");
   }
   seriesCmd->add_option("--ratio", m.ratio, "size of a step over the size of the next; default 1.4");
   seriesCmd->add_option("--steps", m.steps, "number of meshes; default 3");

@@ -30,6 +30,15 @@ std::optional<Problem> writeInp(const Mesh& mesh, const std::string& path, doubl
 std::optional<Problem> writeFoam(const Mesh& mesh, const std::string& folder, double scale);
 std::optional<Problem> writeStl(const Mesh& mesh, const std::string& path, double scale);
 std::optional<Problem> writePly(const Mesh& mesh, const std::string& path, double scale);
+/// Values of an earlier mesh, one per cell; an array on points is averaged over the corners of each cell.
+struct CellValues {
+  std::vector<Vec3> center;
+  std::vector<double> radius; ///< about half of the cell's width
+  std::vector<double> edge;   ///< mean edge length
+  std::vector<double> value;
+};
+/// Reads a scalar array of a VTU file (cells of any dimension); fails when it is not there and names those that are.
+Result<CellValues> readVtuArray(const std::string& path, const std::string& array);
 Result<Mesh> readVtu(const std::string& path);
 Result<Mesh> readInp(const std::string& path);
 

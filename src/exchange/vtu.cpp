@@ -5,6 +5,7 @@
 #include "exchange/exchange.h"
 #include <filesystem>
 #include <map>
+#include <vtkCell.h>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
 #include <vtkCommand.h>
@@ -16,6 +17,7 @@
 #include <vtkPointData.h>
 #include <vtkPoints.h>
 #include <vtkPolyData.h>
+#include <vtkSmartPointer.h>
 #include <vtkStringArray.h>
 #include <vtkUnsignedCharArray.h>
 #include <vtkUnstructuredGrid.h>
@@ -74,6 +76,21 @@ Problem unreadable(const std::string& path, const std::string& why) {
   p.why = why;
   p.todo = "check that the file is complete, or write it again";
   return p;
+}
+
+Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path) {
+  auto text = readFile(path);
+  if (!text) return text.problem();
+  vtkNew<vtkXMLUnstructuredGridReader> reader;
+  vtkNew<ErrorCatcher> errors;
+  reader->AddObserver(vtkCommand::ErrorEvent, errors);
+  reader->SetFileName(path.c_str());
+  vtkObject::GlobalWarningDisplayOff();
+  reader->Update();
+  vtkSmartPointer<vtkUnstructuredGrid> g = reader->GetOutput();
+  if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
+    return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  return g;
 }
 
 } // namespace
@@ -149,17 +166,9 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
 }
 
 Result<Mesh> readVtu(const std::string& path) {
-  auto text = readFile(path);
-  if (!text) return text.problem();
-  vtkNew<vtkXMLUnstructuredGridReader> reader;
-  vtkNew<ErrorCatcher> errors;
-  reader->AddObserver(vtkCommand::ErrorEvent, errors);
-  reader->SetFileName(path.c_str());
-  vtkObject::GlobalWarningDisplayOff();
-  reader->Update();
-  vtkUnstructuredGrid* g = reader->GetOutput();
-  if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
-    return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  auto grid = readGrid(path);
+  if (!grid) return grid.problem();
+  vtkUnstructuredGrid* g = *grid;
   Mesh m;
   for (vtkIdType i = 0; i < g->GetNumberOfPoints(); ++i) {
     double p[3];
@@ -208,6 +217,7 @@ Result<Mesh> readVtu(const std::string& path) {
   std::string sibling = boundaryPath(path);
   if (!std::filesystem::exists(sibling)) return m;
   vtkNew<vtkXMLPolyDataReader> pr;
+  vtkNew<ErrorCatcher> errors;
   pr->AddObserver(vtkCommand::ErrorEvent, errors);
   pr->SetFileName(sibling.c_str());
   pr->Update();
@@ -242,6 +252,57 @@ Result<Mesh> readVtu(const std::string& path) {
   }
   for (auto& gr : m.groups) std::sort(gr.items.begin(), gr.items.end());
   return m;
+}
+
+Result<CellValues> readVtuArray(const std::string& path, const std::string& array) {
+  auto grid = readGrid(path);
+  if (!grid) return grid.problem();
+  vtkUnstructuredGrid* g = *grid;
+  vtkDataArray* cells = g->GetCellData()->GetArray(array.c_str());
+  vtkDataArray* points = cells ? nullptr : g->GetPointData()->GetArray(array.c_str());
+  vtkDataArray* a = cells ? cells : points;
+  if (!a || a->GetNumberOfComponents() != 1) {
+    std::string names;
+    for (vtkFieldData* d :
+         {static_cast<vtkFieldData*>(g->GetCellData()), static_cast<vtkFieldData*>(g->GetPointData())})
+      for (int i = 0; i < d->GetNumberOfArrays(); ++i)
+        if (auto* x = d->GetArray(i); x && x->GetName() && x->GetNumberOfComponents() == 1)
+          names += (names.empty() ? "" : ", ") + std::string(x->GetName());
+    Problem p = unreadable(path, a ? "'" + array + "' has several components" : "it has no array '" + array + "'");
+    p.code = "field.array";
+    p.todo = names.empty() ? "write a scalar array on points or cells into it" : "name one of " + names;
+    return p;
+  }
+  CellValues r;
+  for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
+    vtkCell* cell = g->GetCell(c);
+    vtkIdType n = cell->GetNumberOfPoints();
+    if (n < 2) continue;
+    Vec3 mid(0, 0, 0);
+    double value = 0;
+    std::vector<Vec3> at;
+    for (vtkIdType i = 0; i < n; ++i) {
+      double p[3];
+      g->GetPoint(cell->GetPointId(i), p);
+      at.emplace_back(p[0], p[1], p[2]);
+      mid += at.back() / static_cast<double>(n);
+      if (points) value += points->GetTuple1(cell->GetPointId(i)) / static_cast<double>(n);
+    }
+    double radius = 0, edge = 0;
+    for (const auto& p : at) radius += (p - mid).norm() / static_cast<double>(n);
+    for (int e = 0; e < cell->GetNumberOfEdges(); ++e) {
+      vtkCell* k = cell->GetEdge(e);
+      double p[3], q[3];
+      g->GetPoint(k->GetPointId(0), p);
+      g->GetPoint(k->GetPointId(1), q);
+      edge += (Vec3(p[0], p[1], p[2]) - Vec3(q[0], q[1], q[2])).norm() / cell->GetNumberOfEdges();
+    }
+    r.center.push_back(mid);
+    r.radius.push_back(0.8 * radius);
+    r.edge.push_back(edge > 0 ? edge : 2 * radius);
+    r.value.push_back(cells ? cells->GetTuple1(c) : value);
+  }
+  return r;
 }
 
 } // namespace tess

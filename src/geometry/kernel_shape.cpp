@@ -9,10 +9,13 @@
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakePolygon.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
 #include <BRepTools.hxx>
@@ -742,7 +745,22 @@ Result<Part> makeKernelPart(const std::string& recipe) {
                          .Shape();
     add(BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(-1, 8 + 0.6 * a, 6), gp::DX()), a, 22).Solid())
             .Shape());
-  } else if (what == "shell")
+  } else if (what == "taper") { // a plate a x b, thick c at x = 0 and d at x = a
+    double d = c;
+    in >> d;
+    gp_Pnt p[4] = {{0, 0, 0}, {a, 0, 0}, {a, 0, d}, {0, 0, c}};
+    BRepBuilderAPI_MakePolygon side(p[0], p[1], p[2], p[3], true);
+    add(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(side.Wire()).Face(), gp_Vec(0, b, 0)).Shape());
+  } else if (what == "slot") { // a block a x b x c with a slot d wide and half as deep as the block across its middle
+    double d = 1;
+    in >> d;
+    add(BRepAlgoAPI_Cut(
+            BRepPrimAPI_MakeBox(a, b, c).Solid(),
+            BRepPrimAPI_MakeBox(gp_Pnt(0.5 * (a - d), -1, 0.5 * c), gp_Pnt(0.5 * (a + d), b + 1, c + 1)).Solid())
+            .Shape());
+  } else if (what == "tube") // outer radius a, inner radius b, height c
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
+  else if (what == "shell")
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())
             .Shape());

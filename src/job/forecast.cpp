@@ -51,9 +51,38 @@ struct Crossing {
 } // namespace
 
 Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress) {
+  std::vector<Problem> problems;
+  auto groups = resolveGroups(brief, part, problems);
+  SizeRequest request = sizeRequestOf(brief, part, groups, problems);
+  meetBudget(brief, part, request, 1, progress);
+  Forecast f = forecastField(brief, part, makeSizeField(part, request, &progress), progress);
+  f.problems.insert(f.problems.begin(), problems.begin(), problems.end());
+  return f;
+}
+
+void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, double correction, Progress& progress) {
+  for (auto& s : request.sampled) {
+    if (s.budget <= 0) continue;
+    // The count falls with the cube of the size at most, and less where other sizes decide: a secant on logarithms,
+    // kept within a bracket.
+    double lo = -12, hi = 12, x = 0; // logarithm of the factor; a larger factor gives fewer elements
+    const std::vector<double> base = s.size;
+    for (int pass = 0; pass < 12; ++pass) {
+      for (std::size_t i = 0; i < base.size(); ++i) s.size[i] = std::exp(x) * base[i];
+      double n = correction * forecastField(brief, part, makeSizeField(part, request, &progress), progress).elements;
+      double off = std::log(n / s.budget);
+      if (std::abs(off) < 0.02) break;
+      (off > 0 ? lo : hi) = x;
+      double next = x + off / 2.5;
+      if (next <= lo || next >= hi) next = 0.5 * (std::max(lo, x - 3) + std::min(hi, x + 3));
+      if (std::abs(next - x) < 1e-3) break;
+      x = next;
+    }
+  }
+}
+
+Forecast forecastField(const Brief& brief, const Part& part, const SizeField& size, Progress& progress) {
   Forecast f;
-  auto groups = resolveGroups(brief, part, f.problems);
-  SizeField size = briefSizeField(brief, part, groups, f.problems);
   const auto& t = part.display;
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   Tally sum;
@@ -230,7 +259,24 @@ Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress)
     p.todo = "raise that size, or the growth, if so many elements are not meant";
     f.problems.push_back(p);
   }
+  if (auto p = overBudget(brief, f)) f.problems.push_back(*p);
   return f;
+}
+
+std::optional<Problem> overBudget(const Brief& brief, const Forecast& f) {
+  const Rule* r = brief.first("everywhere");
+  double budget = r ? slotNumber(*r, "budget", "mm") : 0;
+  if (budget <= 0 || f.elements <= budget) return {};
+  Problem p;
+  p.severity = Severity::Warning;
+  p.fault = Fault::Usage;
+  p.code = "forecast.budget";
+  p.what = "the mesh would have about " + formatNumber(f.elements, 3) + " elements, over the budget of " +
+           formatNumber(budget, 9);
+  if (!f.byRule.empty())
+    p.why = formatNumber(100 * f.byRule[0].elements / f.elements, 2) + " % of them come from: " + f.byRule[0].name;
+  p.todo = "raise the sizes or the budget, or let the mesh be made all the same";
+  return p;
 }
 
 void rememberRun(const RunResult& run) {

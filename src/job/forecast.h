@@ -21,9 +21,17 @@ struct Forecast {
   std::vector<Problem> problems;             ///< rules that match nothing, a rule that makes most of the mesh
 };
 
+/// The same from a size field that is there already; without rules that match nothing among the problems.
+Forecast forecastField(const Brief& brief, const Part& part, const SizeField& size, Progress& progress);
+/// Scales the sampled sizes of rules with a budget until the forecast meets the budget, or as near as the other sizes
+/// allow. `correction`: elements of an earlier mesh over those forecast for it.
+void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, double correction, Progress& progress);
 /// Deterministic for any number of threads; well under a second for parts of some hundred faces.
 /// Throws Cancelled on a stop.
 Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress);
+
+/// The warning that a mesh would pass the budget of its brief, if it would.
+std::optional<Problem> overBudget(const Brief& brief, const Forecast& forecast);
 
 /// Keeps size, time and memory of a run for later forecasts, in the user's data folder; failures are of no matter.
 void rememberRun(const RunResult& run);

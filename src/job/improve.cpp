@@ -8,21 +8,21 @@ namespace tess {
 namespace {
 
 /// What a new cell inherits: its region and the cell sets it belongs to. Faces between different zones stay.
-struct Zone {
+struct Patch {
   std::int32_t region;
   std::vector<int> groups;
-  bool operator<(const Zone& o) const { return std::tie(region, groups) < std::tie(o.region, o.groups); }
+  bool operator<(const Patch& o) const { return std::tie(region, groups) < std::tie(o.region, o.groups); }
 };
 
-std::vector<int> zonesOf(const Mesh& m, std::vector<Zone>& zones) {
+std::vector<int> zonesOf(const Mesh& m, std::vector<Patch>& zones) {
   std::vector<std::vector<int>> groups(m.cells.size());
   for (std::size_t g = 0; g < m.groups.size(); ++g)
     if (m.groups[g].dim == 3)
       for (auto c : m.groups[g].items) groups[static_cast<std::size_t>(c)].push_back(static_cast<int>(g));
-  std::map<Zone, int> id;
+  std::map<Patch, int> id;
   std::vector<int> zone(m.cells.size());
   for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    auto [it, fresh] = id.emplace(Zone{m.cellRegion[c], groups[c]}, static_cast<int>(zones.size()));
+    auto [it, fresh] = id.emplace(Patch{m.cellRegion[c], groups[c]}, static_cast<int>(zones.size()));
     if (fresh) zones.push_back(it->first);
     zone[c] = it->second;
   }
@@ -76,7 +76,7 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
     p.todo = quadratic ? "improve the mesh at order 1" : "choose other elements";
     return p;
   }
-  std::vector<Zone> zones;
+  std::vector<Patch> zones;
   std::vector<int> zone = zonesOf(mesh, zones);
   Neighbours near = cellNeighbours(mesh, &progress);
 
@@ -199,7 +199,7 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
     return id;
   };
   std::vector<std::vector<std::int32_t>> members(mesh.groups.size());
-  auto addCell = [&](ElementType type, const std::vector<std::int32_t>& n, const Zone& z) {
+  auto addCell = [&](ElementType type, const std::vector<std::int32_t>& n, const Patch& z) {
     for (int g : z.groups) members[static_cast<std::size_t>(g)].push_back(static_cast<std::int32_t>(r.cells.size()));
     r.cells.add(type, n);
     r.cellRegion.push_back(z.region);

@@ -13,8 +13,8 @@ const Slot* RuleKind::slot(const std::string& key) const {
 }
 
 const char* slotTypeName(SlotType t) {
-  static const char* names[] = {"length", "number", "integer", "angle", "choice", "target",
-                                "text",   "path",   "points",  "names", "colour"};
+  static const char* names[] = {"length", "size", "number", "integer", "angle", "choice",
+                                "target", "text", "path",   "points",  "names", "colour"};
   return names[static_cast<int>(t)];
 }
 
@@ -88,7 +88,7 @@ const std::vector<RuleKind>& ruleTable() {
         {"everywhere",
          "Sizes",
          "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "
-         "element][, bridging below {bridge}]",
+         "element][, bridging below {bridge}][, with a budget of {budget} elements]",
          "size",
          "tile",
          "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
@@ -100,15 +100,83 @@ const std::vector<RuleKind>& ruleTable() {
                  120),
           length("bridge", "",
                  "narrower edges and faces are bridged unless a group names them; a fiftieth of the target when not "
-                 "given, 0 for never")}});
+                 "given, 0 for never"),
+          ranged("budget", SlotType::Integer, "", "elements above which meshing asks first", 1, 2e9)}});
+    auto size = [&](const char* key, const char* help, bool required = false) {
+      Slot s = length(key, "", help, required);
+      s.type = SlotType::Size;
+      return s;
+    };
     t.push_back({"size",
                  "Sizes",
-                 "On {on} {length}",
+                 "On {on} {length}[ within {within}]",
                  "size",
                  "edge-marks",
                  "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
                  {text("on", SlotType::Target, "a group, or 'everywhere'", true),
-                  length("length", "", "edge length asked for there", true)}});
+                  size("length", "edge length asked for there, or a multiple of the overall size as 0.4 x", true),
+                  length("within", "", "it holds up to this distance from the faces, edges or points")}});
+    t.push_back({"through",
+                 "Sizes",
+                 "At least {count} elements through {what}[ on {on}][, not under {floor}]",
+                 "size",
+                 "edge-marks",
+                 "Elements between opposite faces: through walls of material, or across the gaps between them.",
+                 {ranged("count", SlotType::Integer, "3", "elements from one side to the other", 1, 50),
+                  choice("what", "walls", "where", {"walls", "gaps"}),
+                  text("on", SlotType::Target, "a group of faces or bodies; all when not given"),
+                  size("floor", "least size that follows from it; the minimum of the overall size when not given")}});
+    t.push_back({"curve",
+                 "Sizes",
+                 "On {on} turn by {turn} per element[, at most {deviation} off the shape][, not under {floor}]",
+                 "size",
+                 "edge-marks",
+                 "How closely curved faces or edges are followed, in place of the overall turn.",
+                 {text("on", SlotType::Target, "a group of faces or edges, or 'everywhere'", true),
+                  ranged("turn", SlotType::Angle, "0", "turn per element; 0 ignores curvature", 0, 120),
+                  length("deviation", "", "largest distance between an element's edge and the true curve"),
+                  size("floor", "least size that follows from it; the minimum of the overall size when not given")}});
+    t.push_back({"divide",
+                 "Sizes",
+                 "Divide {on}[ into {count}][ by {length}][, finest at {finest}][, longest {ratio} times the "
+                 "shortest][, nodes as on {like}]",
+                 "size",
+                 "edge-marks",
+                 "An exact division of edges, which holds whatever other sizes say.",
+                 {text("on", SlotType::Target, "a group of edges, or of faces: their edges", true),
+                  ranged("count", SlotType::Integer, "", "elements along each edge", 1, 100000),
+                  size("length", "mean length of the elements, where no count is given"),
+                  text("finest", SlotType::Names,
+                       "places of the shortest elements: start, middle, end, or shares of the length as 0.25"),
+                  ranged("ratio", SlotType::Number, "1", "longest over shortest element", 1, 10000),
+                  text("like", SlotType::Target, "a group of edges in a chain whose nodes are copied across")}});
+    t.push_back({"zone",
+                 "Sizes",
+                 "In the {shape} from {from}[ to {to}][, radius {radius}][ narrowing to {radius_end}] {length}",
+                 "size",
+                 "tile",
+                 "A size inside a region of space; it grows outside.",
+                 {choice("shape", "box", "kind of region", {"box", "sphere", "cylinder", "cone"}),
+                  text("from", SlotType::Points, "corner of the box, centre of the sphere, start of the axis", true),
+                  text("to", SlotType::Points, "opposite corner, or end of the axis"),
+                  length("radius", "", "of sphere, cylinder, or the start of a cone"),
+                  length("radius_end", "", "radius at the end of a cone; a point when not given"),
+                  size("length", "edge length asked for inside", true)}});
+    t.push_back(
+        {"field",
+         "Sizes",
+         "Sizes from {array} in {path}, as {meaning}[ times {factor}][, for {budget} elements][, error of order "
+         "{order}]",
+         "size",
+         "tile",
+         "Sizes from a result on an earlier mesh: an array of a VTU file that holds a size, or the error of "
+         "each element, which is then spread evenly.",
+         {text("path", SlotType::Path, "VTU file; relative paths start at the brief", true),
+          text("array", SlotType::Text, "name of the array, on points or cells", true),
+          choice("meaning", "size", "what the array holds", {"size", "error"}),
+          ranged("factor", SlotType::Number, "1", "factor on the sizes", 0, 1e6, true),
+          ranged("budget", SlotType::Integer, "", "elements that the whole mesh shall have", 1, 2e9),
+          ranged("order", SlotType::Number, "1", "power of the size with which the error falls", 0.1, 10)}});
     t.push_back(
         {"fill",
          "Methods",
@@ -223,6 +291,9 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
     return {};
   };
   switch (s.type) {
+  case SlotType::Size:
+    if (auto x = parseMultiple(value)) return bounds(*x);
+    [[fallthrough]];
   case SlotType::Length: {
     auto v = parseLength(value, unit);
     if (!v) return badValue(s, value, v.problem().why);
@@ -266,9 +337,24 @@ double slotNumber(const Rule& rule, const std::string& key, const std::string& u
   std::string text = rule.get(key);
   if (checkSlot(*s, text, unit)) text = s->fallback;
   if (text.empty()) return 0;
-  if (s->type == SlotType::Length) return *parseLength(text, unit);
+  if (s->type == SlotType::Size && parseMultiple(text)) return 0;
+  if (s->type == SlotType::Length || s->type == SlotType::Size) return *parseLength(text, unit);
   auto v = parseNumber(text, s->type == SlotType::Angle);
   return v ? *v : 0;
+}
+
+double slotLength(const Rule& rule, const std::string& key, const std::string& unit, double target) {
+  if (auto x = parseMultiple(rule.get(key))) return *x * target;
+  return slotNumber(rule, key, unit);
+}
+
+std::optional<double> parseMultiple(const std::string& text) {
+  std::string t = trimmed(text);
+  char* end = nullptr;
+  double v = std::strtod(t.c_str(), &end);
+  std::string rest = trimmed(end);
+  if (end == t.c_str() || !std::isfinite(v) || (rest != "x" && rest != "x everywhere")) return {};
+  return v;
 }
 
 std::string sentenceOf(const Rule& rule) {

@@ -10,7 +10,8 @@
 
 namespace tess {
 
-enum class SlotType { Length, Number, Integer, Angle, Choice, Target, Text, Path, Points, Names, ColorText };
+/// Size is a length or a multiple of the overall size, as "0.4 x".
+enum class SlotType { Length, Size, Number, Integer, Angle, Choice, Target, Text, Path, Points, Names, ColorText };
 
 struct Slot {
   std::string key;
@@ -54,6 +55,10 @@ struct Rule {
 std::optional<Problem> checkSlot(const Slot& slot, const std::string& value, const std::string& unit);
 /// Number of a slot in the part's unit (lengths) or as it stands; the default when the value is missing or bad.
 double slotNumber(const Rule& rule, const std::string& key, const std::string& unit);
+/// Length of a Length or Size slot in the part's unit; `target` is what "0.4 x" multiplies.
+double slotLength(const Rule& rule, const std::string& key, const std::string& unit, double target);
+/// "0.4 x", "0.4 x everywhere" -> 0.4; nothing when the text is no multiple.
+std::optional<double> parseMultiple(const std::string& text);
 /// The rule in words, with values filled in.
 std::string sentenceOf(const Rule& rule);
 /// "a, b" -> {a, b}; blanks around entries are dropped.

@@ -4,6 +4,8 @@
 #include "audit/audit.h"
 #include "exchange/exchange.h"
 #include "job/groups.h"
+#include "job/size_rules.h"
+#include "mesh/through.h"
 #include "mesher/mesher.h"
 #include <nlohmann/json_fwd.hpp>
 
@@ -13,6 +15,7 @@ struct AskedGot {
   int rule = -1;
   std::string id, asked, got;
   double median = 0, low = 0, high = 0; ///< edge lengths: median, 5 % and 95 %
+  double share = -1;                    ///< `through` rules: share of the thin area that reaches the count; else -1
 };
 
 struct RunResult {
@@ -22,20 +25,13 @@ struct RunResult {
   std::vector<ResolvedGroup> groups;
   std::vector<Problem> problems;
   std::vector<AskedGot> rules;
+  ThroughReport through; ///< elements through thin places, against the largest count asked for (2 when none is)
   std::vector<std::pair<std::string, double>> timings;
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
   std::size_t peakMemory = 0;
   int threads = 0;
 };
 
-/// The size field that the brief asks for; rules whose target is missing are problems.
-SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
-                         std::vector<Problem>& problems);
-/// Target of the overall rule in the part's unit, or the default.
-double overallTarget(const Brief& brief, const Part& part);
-/// The brief with every length of its size rules times `factor`; the overall target is written out. Growth and turn
-/// stay.
-Brief scaledSizes(const Brief& brief, const Part& part, double factor);
 /// Meshes and audits. Throws Cancelled on a stop.
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);
 /// Writes the file of a hand-over rule and reads it back.

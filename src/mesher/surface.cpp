@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
 // parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
-#include "mesher/surface.h"
+#include "mesher/edge_division.h"
 #include "mesher/surface_bridge.h"
 #include "mesher/surface_graph.h"
 #include <cmath>
@@ -627,6 +627,7 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
   });
   progress.check();
   matchDivisions(part, size, tess, division);
+  copyDivisions(part, size, division);
   lines.improveFlips();
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
     progress.check();
@@ -685,60 +686,6 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
 }
 
 } // namespace
-
-std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, int atLeast) {
-  const PartEdge& e = part.edges[static_cast<std::size_t>(edge)];
-  bool closed = e.points[0] == e.points[1];
-  // Sample finely enough for both the curve and the size: refine until a step is short against the size there.
-  struct Sample {
-    double t;
-    Vec3 p;
-    double h;
-  };
-  auto sample = [&](double t) {
-    Vec3 p = part.shape->edgePoint(edge, t);
-    return Sample{t, p, size.at(p)};
-  };
-  std::vector<Sample> s;
-  const int start = 8;
-  for (int i = 0; i <= start; ++i) s.push_back(sample(e.t0 + (e.t1 - e.t0) * i / start));
-  for (int round = 0; round < 14; ++round) {
-    std::vector<Sample> finer;
-    bool changed = false;
-    for (std::size_t i = 0; i + 1 < s.size(); ++i) {
-      finer.push_back(s[i]);
-      if ((s[i + 1].p - s[i].p).norm() > 0.25 * std::min(s[i].h, s[i + 1].h)) {
-        finer.push_back(sample(0.5 * (s[i].t + s[i + 1].t)));
-        changed = true;
-      }
-    }
-    finer.push_back(s.back());
-    s = std::move(finer);
-    if (!changed || s.size() > 2000000) break;
-  }
-  std::vector<double> acc{0};
-  double turn = 0;
-  for (std::size_t i = 1; i < s.size(); ++i) {
-    acc.push_back(acc.back() + (s[i].p - s[i - 1].p).norm() * 0.5 * (1 / s[i].h + 1 / s[i - 1].h));
-    if (i > 1) {
-      Vec3 a = s[i - 1].p - s[i - 2].p, b = s[i].p - s[i - 1].p;
-      double l = a.norm() * b.norm();
-      if (l > 0) turn += std::acos(std::clamp(a.dot(b) / l, -1.0, 1.0));
-    }
-  }
-  int n = std::max(
-      {static_cast<int>(std::lround(acc.back())), atLeast, static_cast<int>(std::ceil(turn / (0.5 * kPi) - 0.05))});
-  if (closed) n = std::max(n, 3);
-  std::vector<double> t;
-  std::size_t i = 1;
-  for (int k = 1; k < n; ++k) {
-    double want = acc.back() * k / n;
-    while (i + 1 < s.size() && acc[i] < want) ++i;
-    double span = acc[i] - acc[i - 1], w = span > 0 ? (want - acc[i - 1]) / span : 0;
-    t.push_back(s[i - 1].t + w * (s[i].t - s[i - 1].t));
-  }
-  return t;
-}
 
 namespace {
 

@@ -5,6 +5,7 @@
 #pragma once
 #include "base/problem.h"
 #include "base/progress.h"
+#include "geometry/part.h"
 #include "size/size_field.h"
 
 namespace tess {
@@ -30,9 +31,6 @@ struct SurfaceOutcome {
   double maxDeviation = 0; ///< largest distance of a triangle's middle from the true face
   BridgeReport bridged;
 };
-
-/// Parameters of the nodes inside an edge, evenly spread in the measure ds/h. Closed edges get at least 3 nodes.
-std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, int atLeast);
 
 /// Meshes all faces. On self-intersection the size is lowered there and the surface made again, at most `rounds` times.
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds = 5);

@@ -42,7 +42,7 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
     std::set<int> near;
     tree.overlapping(around, [&](int i) {
       int e = pieces[static_cast<std::size_t>(i)].edge;
-      if (e > from) near.insert(e);
+      if (e > from && !size.divisionOf(e)) near.insert(e);
       return true;
     });
     for (int e : near) {

@@ -5,28 +5,134 @@
 
 namespace tess {
 
-SizeSettings SizeSettings::resolved() const {
-  SizeSettings s = *this;
-  if (s.minimum <= 0) s.minimum = s.target / 10;
-  if (s.maximum <= 0) s.maximum = s.target;
-  s.minimum = std::min(s.minimum, s.target);
-  if (s.bridging.tolerance < 0) s.bridging.tolerance = s.target / 50;
-  // What a size rule can still follow is not bridged.
-  s.bridging.tolerance = std::min(s.bridging.tolerance, 0.2 * s.minimum);
-  return s;
+double Zone::distance(const Vec3& x) const {
+  switch (kind) {
+  case Kind::Box:
+    return std::sqrt(box().distance2(x));
+  case Kind::Sphere:
+    return std::max(0.0, (x - a).norm() - radius);
+  case Kind::Cylinder:
+  case Kind::Cone: {
+    // In the half plane through the axis: distance to the trapezium (0,0) (0,r) (l,R) (l,0).
+    Vec3 axis = b - a;
+    double l = axis.norm();
+    if (l <= 0) return (x - a).norm();
+    axis /= l;
+    double r1 = kind == Kind::Cylinder ? radius : radiusEnd, z = (x - a).dot(axis);
+    double r = (x - a - z * axis).norm();
+    if (z >= 0 && z <= l && r <= radius + (r1 - radius) * z / l) return 0;
+    auto segment = [&](double z0, double r0, double z1, double re) {
+      double dz = z1 - z0, dr = re - r0, q = dz * dz + dr * dr;
+      double t = q > 0 ? std::clamp(((z - z0) * dz + (r - r0) * dr) / q, 0.0, 1.0) : 0.0;
+      return std::hypot(z - z0 - t * dz, r - r0 - t * dr);
+    };
+    return std::min({segment(0, 0, 0, radius), segment(0, radius, l, r1), segment(l, r1, l, 0)});
+  }
+  }
+  return 0;
+}
+
+Box Zone::box() const {
+  Box x;
+  if (kind == Kind::Sphere) {
+    x.add(a);
+    x.grow(radius);
+  } else if (kind == Kind::Box) {
+    x.add(a);
+    x.add(b);
+  } else {
+    double ends[2] = {radius, kind == Kind::Cylinder ? radius : radiusEnd};
+    Vec3 axis = (b - a).norm() > 0 ? Vec3((b - a).normalized()) : Vec3(0, 0, 1);
+    for (int e = 0; e < 2; ++e) {
+      // A disc reaches r * sin(angle to the axis) along each coordinate.
+      Vec3 half = ends[e] * (Vec3::Ones() - axis.cwiseAbs2()).cwiseMax(0.0).cwiseSqrt();
+      x.add((e ? b : a) + half);
+      x.add((e ? b : a) - half);
+    }
+  }
+  return x;
+}
+
+const EdgeDivision* SizeField::divisionOf(int edge) const {
+  auto it = std::lower_bound(divisions.begin(), divisions.end(), edge,
+                             [](const std::pair<int, EdgeDivision>& d, int e) { return d.first < e; });
+  return it != divisions.end() && it->first == edge ? &it->second : nullptr;
+}
+
+std::vector<double> divisionShares(const EdgeDivision& d, double length) {
+  std::vector<double> r;
+  if (!d.like.empty() || length <= 0) return r;
+  int n = d.divisions > 0 ? d.divisions
+          : d.length > 0  ? std::max(1, static_cast<int>(std::lround(length / d.length)))
+                          : 1;
+  n = std::min(n, 1000000);
+  std::vector<double> places = d.finest;
+  std::sort(places.begin(), places.end());
+  if (places.empty() || d.ratio <= 1) {
+    for (int k = 1; k < n; ++k) r.push_back(static_cast<double>(k) / n);
+    return r;
+  }
+  // Runs from a finest place to the end or to the middle between two; along a run h = 1 + (R - 1) * d / longest, and
+  // the integral of ds / h is a logarithm.
+  struct Run {
+    double from, to; ///< shares; `from` is the finest end
+  };
+  std::vector<Run> runs;
+  if (places.front() > 0) runs.push_back({places.front(), 0});
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    double to = i + 1 < places.size() ? 0.5 * (places[i] + places[i + 1]) : 1;
+    if (to > places[i]) runs.push_back({places[i], to});
+    if (i + 1 < places.size() && places[i + 1] > to) runs.push_back({places[i + 1], to});
+  }
+  double longest = 0;
+  for (const auto& u : runs) longest = std::max(longest, std::abs(u.to - u.from));
+  double total = 0, R = d.ratio;
+  auto weight = [&](double along) { return std::log1p((R - 1) * along / longest); };
+  // The first and the last of m elements along a run differ by the power (m - 1) / m of the ratio of the ends.
+  for (int pass = 0; pass < 8; ++pass) {
+    total = 0;
+    for (const auto& u : runs) total += weight(std::abs(u.to - u.from));
+    double m = n * weight(longest) / total;
+    R = std::pow(d.ratio, m > 1.5 ? m / (m - 1) : 3.0);
+  }
+  total = 0;
+  for (const auto& u : runs) total += weight(std::abs(u.to - u.from));
+  std::sort(runs.begin(), runs.end(),
+            [](const Run& a, const Run& b) { return std::min(a.from, a.to) < std::min(b.from, b.to); });
+  std::size_t k = 0;
+  double before = 0;
+  for (int i = 1; i < n; ++i) {
+    double want = total * i / n;
+    while (k + 1 < runs.size() && before + weight(std::abs(runs[k].to - runs[k].from)) < want)
+      before += weight(std::abs(runs[k].to - runs[k].from)), ++k;
+    const Run& u = runs[k];
+    double span = std::abs(u.to - u.from), w = weight(span);
+    double x = std::clamp(u.to > u.from ? want - before : w - (want - before), 0.0, w); // measured from the fine end
+    double along = std::expm1(x) * longest / (R - 1);
+    r.push_back(u.from + (u.to > u.from ? along : -along));
+  }
+  return r;
 }
 
 double SizeField::Source::distance(const Vec3& x) const {
+  double d;
   if (p[1] == p[2]) {
-    if (p[0] == p[1]) return (x - p[0]).norm();
-    double t = closestOnSegment(x, p[0], p[1]);
-    return (x - (p[0] + t * (p[1] - p[0]))).norm();
+    if (p[0] == p[1]) {
+      d = (x - p[0]).norm();
+    } else {
+      double t = closestOnSegment(x, p[0], p[1]);
+      d = (x - (p[0] + t * (p[1] - p[0]))).norm();
+    }
+  } else {
+    Vec3 w = closestOnTriangle(x, p[0], p[1], p[2]);
+    d = (x - (w[0] * p[0] + w[1] * p[1] + w[2] * p[2])).norm();
   }
-  Vec3 w = closestOnTriangle(x, p[0], p[1], p[2]);
-  return (x - (w[0] * p[0] + w[1] * p[1] + w[2] * p[2])).norm();
+  return std::max(0.0, d - reach);
 }
 
-void SizeField::add(std::array<Vec3, 3> p, double size, int rule) { m_sources.push_back({p, size, rule}); }
+void SizeField::add(std::array<Vec3, 3> p, double size, int rule, double reach, bool keep) {
+  m_sources.push_back({p, size, reach, rule, keep});
+}
 
 void SizeField::setBodySize(int body, double size, int rule) {
   if (static_cast<std::size_t>(body) >= m_body.size())
@@ -41,6 +147,7 @@ void SizeField::rebuild() {
   for (const auto& s : m_sources) {
     Box b;
     for (const auto& q : s.p) b.add(q);
+    b.grow(s.reach);
     boxes.push_back(b);
     sizes.push_back(s.size);
   }
@@ -61,13 +168,14 @@ void SizeField::build() {
     std::size_t end = std::min(all.size(), begin + length);
     for (std::size_t i = begin; i < end; ++i) {
       const Source& s = all[i];
-      if (s.size >= m_overall && s.rule < 0) continue;
+      if (s.size >= m_overall && !s.keep) continue;
+      double limit = s.size * 1.02;
       auto covered = [&](const Vec3& p) {
-        double limit = s.size * 1.02, best = limit;
-        return nearest(p, best), best < limit;
+        // All of the source's surroundings within its reach must lie under the limit.
+        double best = limit - m_slope * s.reach;
+        return best > 0 && (nearest(p, best), best < limit - m_slope * s.reach);
       };
-      if (s.rule < 0 && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) &&
-          covered((s.p[0] + s.p[1] + s.p[2]) / 3))
+      if (!s.keep && covered(s.p[0]) && covered(s.p[1]) && covered(s.p[2]) && covered((s.p[0] + s.p[1] + s.p[2]) / 3))
         continue;
       m_sources.push_back(s);
     }
@@ -91,6 +199,8 @@ double SizeField::at(const Vec3& p, int body) const {
   double best = m_overall;
   if (body >= 0 && static_cast<std::size_t>(body) < m_body.size())
     best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
+  for (const auto& z : m_zones)
+    if (z.size < best) best = std::min(best, z.size + m_slope * z.zone.distance(p));
   nearest(p, best);
   return best;
 }
@@ -100,6 +210,8 @@ SizeReason SizeField::deciding(const Vec3& p, int body) const {
   if (body >= 0 && static_cast<std::size_t>(body) < m_body.size() &&
       m_body[static_cast<std::size_t>(body)].size < r.size)
     r = m_body[static_cast<std::size_t>(body)];
+  for (const auto& z : m_zones)
+    if (double h = z.size + m_slope * z.zone.distance(p); h < r.size) r = {h, z.rule};
   if (int i = nearest(p, r.size); i >= 0) r.rule = m_sources[static_cast<std::size_t>(i)].rule;
   return r;
 }
@@ -107,16 +219,14 @@ SizeReason SizeField::deciding(const Vec3& p, int body) const {
 std::vector<SizeReason> SizeField::explain(const Vec3& p, int body, int most) const {
   std::map<int, double> byRule;
   byRule[kReasonOverall] = m_overall;
-  for (const auto& s : m_sources) {
-    double h = s.size + m_slope * s.distance(p);
-    auto [it, fresh] = byRule.emplace(s.rule, h);
+  auto offer = [&](int rule, double h) {
+    auto [it, fresh] = byRule.emplace(rule, h);
     if (!fresh) it->second = std::min(it->second, h);
-  }
-  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size() && m_body[static_cast<std::size_t>(body)].rule >= 0) {
-    const auto& b = m_body[static_cast<std::size_t>(body)];
-    auto [it, fresh] = byRule.emplace(b.rule, b.size);
-    if (!fresh) it->second = std::min(it->second, b.size);
-  }
+  };
+  for (const auto& s : m_sources) offer(s.rule, s.size + m_slope * s.distance(p));
+  for (const auto& z : m_zones) offer(z.rule, z.size + m_slope * z.zone.distance(p));
+  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size() && m_body[static_cast<std::size_t>(body)].rule >= 0)
+    offer(m_body[static_cast<std::size_t>(body)].rule, m_body[static_cast<std::size_t>(body)].size);
   std::vector<SizeReason> r;
   for (const auto& [rule, h] : byRule) r.push_back({h, rule});
   std::stable_sort(r.begin(), r.end(), [](const SizeReason& a, const SizeReason& b) { return a.size < b.size; });
@@ -127,138 +237,9 @@ std::vector<SizeReason> SizeField::explain(const Vec3& p, int body, int most) co
 double SizeField::smallest() const {
   double s = m_overall;
   for (const auto& q : m_sources) s = std::min(s, q.size);
+  for (const auto& z : m_zones) s = std::min(s, z.size);
   for (const auto& b : m_body) s = std::min(s, b.size);
   return s;
-}
-
-namespace {
-
-void addTurn(SizeField& f, const Part& part, const SizeSettings& s) {
-  const auto& t = part.display;
-  double chord = 2 * std::sin(0.5 * s.turnDeg * kPi / 180);
-  auto sizeOf = [&](double curvature) { return curvature > 0 ? std::max(chord / curvature, s.minimum) : 1e300; };
-  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    int face = t.triangleFace[i];
-    const PartFace& pf = part.faces[static_cast<std::size_t>(face)];
-    if (pf.kind == SurfaceKind::Plane) continue;
-    const auto& q = t.triangles[i];
-    double k = part.shape->projectToFace(face, (pt(q[0]) + pt(q[1]) + pt(q[2])) / 3).curvature;
-    if (pf.kind == SurfaceKind::Other || pf.kind == SurfaceKind::Torus)
-      for (int v : q) k = std::max(k, part.shape->projectToFace(face, pt(v)).curvature);
-    double h = sizeOf(k);
-    if (h < s.target) f.addTriangle(pt(q[0]), pt(q[1]), pt(q[2]), h, kReasonTurn);
-  }
-  for (std::size_t e = 0; e < part.edges.size(); ++e) {
-    const auto& c = t.edgeChain[e];
-    const auto& u = t.edgeParam[e];
-    for (std::size_t i = 0; i + 1 < c.size(); ++i) {
-      double h = sizeOf(part.shape->edgeCurvature(static_cast<int>(e), 0.5 * (u[i] + u[i + 1])));
-      if (h < s.target) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonTurn);
-    }
-  }
-}
-
-/// Short edges, and edges of a face that run close to each other, would otherwise meet elements several times longer.
-void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
-  const auto& t = part.display;
-  const Bridging& bridge = s.bridging;
-  auto keepEdge = [&](int e) { return !bridge.keepEdge.empty() && bridge.keepEdge[static_cast<std::size_t>(e)]; };
-  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
-  for (std::size_t e = 0; e < part.edges.size(); ++e) {
-    double h = std::max(part.edges[e].length, s.minimum);
-    if (h >= s.target) continue;
-    if (part.edges[e].length < bridge.tolerance && !keepEdge(static_cast<int>(e))) continue;
-    const auto& c = t.edgeChain[e];
-    for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
-  }
-  struct Piece {
-    Vec3 a, b;
-    int edge;
-  };
-  for (std::size_t fi = 0; fi < part.faces.size(); ++fi) {
-    const auto& face = part.faces[fi];
-    bool keepFace = !bridge.keepFace.empty() && bridge.keepFace[fi];
-    std::vector<Piece> pieces;
-    std::vector<Box> boxes;
-    for (int e : face.edges) {
-      const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
-      for (std::size_t i = 0; i + 1 < c.size(); ++i) {
-        Vec3 a = pt(c[i]), b = pt(c[i + 1]);
-        int n = std::clamp(static_cast<int>(std::ceil((b - a).norm() / (0.5 * s.target))), 1, 200);
-        for (int k = 0; k < n; ++k) {
-          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e});
-          Box box;
-          box.add(pieces.back().a);
-          box.add(pieces.back().b);
-          boxes.push_back(box);
-        }
-      }
-    }
-    if (pieces.size() < 2) continue;
-    Bvh tree(boxes);
-    auto adjacent = [&](int a, int b) {
-      const auto& p = part.edges[static_cast<std::size_t>(a)].points;
-      const auto& q = part.edges[static_cast<std::size_t>(b)].points;
-      return p[0] == q[0] || p[0] == q[1] || p[1] == q[0] || p[1] == q[1];
-    };
-    for (const auto& piece : pieces) {
-      Vec3 m = 0.5 * (piece.a + piece.b);
-      double best = s.target / 1.2;
-      tree.minimum(
-          best, [&](const Box& b, int) { return std::sqrt(b.distance2(m)); },
-          [&](int i) {
-            const Piece& o = pieces[static_cast<std::size_t>(i)];
-            if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
-            double w = closestOnSegment(m, o.a, o.b);
-            return (m - (o.a + w * (o.b - o.a))).norm();
-          });
-      if (best < bridge.tolerance && !keepFace) continue;
-      double h = std::max(1.2 * best, s.minimum);
-      if (h < 0.99 * s.target) f.addSegment(piece.a, piece.b, h, kReasonNarrowFace);
-    }
-  }
-}
-
-void addLocal(SizeField& f, const Part& part, const LocalSize& l) {
-  const auto& t = part.display;
-  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
-  std::vector<char> faces(part.faces.size(), 0);
-  auto edge = [&](int e) {
-    const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
-    for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), l.size, l.rule);
-  };
-  for (int id : l.entities) switch (l.dim) {
-    case Dim::Point:
-      f.addPoint(part.points[static_cast<std::size_t>(id)].at, l.size, l.rule);
-      break;
-    case Dim::Edge:
-      edge(id);
-      break;
-    case Dim::Face:
-      faces[static_cast<std::size_t>(id)] = 1;
-      break;
-    case Dim::Body:
-      f.setBodySize(id, l.size, l.rule);
-      for (int x : part.bodies[static_cast<std::size_t>(id)].faces) faces[static_cast<std::size_t>(x)] = 1;
-      break;
-    }
-  for (std::size_t i = 0; i < t.triangles.size(); ++i)
-    if (faces[static_cast<std::size_t>(t.triangleFace[i])])
-      f.addTriangle(pt(t.triangles[i][0]), pt(t.triangles[i][1]), pt(t.triangles[i][2]), l.size, l.rule);
-}
-
-} // namespace
-
-SizeField makeSizeField(const Part& part, const SizeSettings& asked, const std::vector<LocalSize>& local) {
-  SizeSettings s = asked.resolved();
-  SizeField f(std::min(s.target, s.maximum), std::max(0.02, s.growth - 1));
-  f.bridging = s.bridging;
-  if (s.turnDeg > 0) addTurn(f, part, s);
-  addNarrow(f, part, s);
-  for (const auto& l : local) addLocal(f, part, l);
-  f.build();
-  return f;
 }
 
 } // namespace tess

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One answer to "how large may an element be here?". All rules end as sources (points, segments, triangles) with a
-// size; the field is h(x) = min(target, min_i(h_i + slope * distance(x, source_i))), which is the smallest field that
-// honours the sources and never grows faster than the growth ratio allows in true distance. Queries prune a box tree
-// by a lower bound; they are exact, const and thread-safe.
+// One answer to "how large may an element be here?". All rules end as sources (points, segments, triangles, balls,
+// zones) with a size; the field is h(x) = min(target, min_i(h_i + slope * distance(x, source_i))), which is the
+// smallest field that honours the sources and never grows faster than the growth ratio allows in true distance.
+// Queries prune a box tree by a lower bound; they are exact, const and thread-safe.
 #pragma once
 #include "base/bvh.h"
-#include "geometry/part.h"
+#include <string>
 
 namespace tess {
 
@@ -15,24 +15,20 @@ struct Bridging {
   std::vector<char> keepFace, keepEdge; ///< per part face and edge: never bridged; empty: none
 };
 
-/// Overall request; lengths in the part's unit, 0 = derived from `target`.
-struct SizeSettings {
-  double target = 0;   ///< mean edge length
-  double minimum = 0;  ///< bounds what is derived from shape; default target / 10
-  double maximum = 0;  ///< default target
-  double growth = 1.3; ///< size ratio of neighbouring elements
-  double turnDeg = 30; ///< turn per element on curved edges and faces; 0 = off
-  Bridging bridging;   ///< tolerance < 0: a fiftieth of the target
-  SizeSettings resolved() const;
+/// An exact division of an edge, which the mesher follows whatever the field says.
+struct EdgeDivision {
+  int divisions = 0;          ///< number of elements along the edge; 0: from `length`
+  double length = 0;          ///< mean length of an element where `divisions` is 0
+  std::vector<double> finest; ///< places of the shortest elements, as shares of the length in [0, 1]; empty: even
+  double ratio = 1;           ///< longest over shortest element, >= 1
+  std::vector<int> like;      ///< nodes at the same shares of the length as on this chain of edges; empty: none
+  int rule = -1;
 };
 
-/// A size asked for on entities of one kind.
-struct LocalSize {
-  Dim dim = Dim::Face;
-  std::vector<int> entities;
-  double size = 0;
-  int rule = -1; ///< index of the rule that asks, for explanations
-};
+/// Shares of an edge's length at which its inner nodes stand; `length` is that of the edge. Empty when the division
+/// copies other edges. Element lengths grow linearly with the distance from the finest place, i.e. by a constant
+/// ratio from one to the next.
+std::vector<double> divisionShares(const EdgeDivision& division, double length);
 
 struct SizeReason {
   double size = 0;
@@ -40,14 +36,29 @@ struct SizeReason {
 };
 constexpr int kReasonOverall = -1, kReasonTurn = -2, kReasonShortEdge = -3, kReasonNarrowFace = -4, kReasonMesher = -5;
 
+/// A region of space with a size. The distance to it is 0 inside.
+struct Zone {
+  enum class Kind { Box, Sphere, Cylinder, Cone } kind = Kind::Box;
+  Vec3 a = Vec3::Zero(), b = Vec3::Zero(); ///< corners of a box, centre of a sphere (a), ends of an axis
+  double radius = 0, radiusEnd = 0;        ///< of sphere or cylinder; of a cone at a and at b
+  double distance(const Vec3& x) const;
+  Box box() const;
+};
+
 class SizeField {
 public:
   /// `slope` is the growth of size per distance.
   SizeField(double overall, double slope) : m_overall(overall), m_slope(slope) {}
   Bridging bridging;
-  void addPoint(const Vec3& p, double size, int rule) { add({p, p, p}, size, rule); }
-  void addSegment(const Vec3& a, const Vec3& b, double size, int rule) { add({a, b, b}, size, rule); }
-  void addTriangle(const Vec3& a, const Vec3& b, const Vec3& c, double size, int rule) { add({a, b, c}, size, rule); }
+  std::vector<std::pair<int, EdgeDivision>> divisions; ///< part edge, its division; ascending
+  const EdgeDivision* divisionOf(int edge) const;
+  /// A source that others cover may be dropped unless `keep`; `reach` is the distance from it at which growth begins.
+  void addPoint(const Vec3& p, double size, int rule, double reach = 0) { add({p, p, p}, size, rule, reach, false); }
+  void addSegment(const Vec3& a, const Vec3& b, double size, int rule) { add({a, b, b}, size, rule, 0, rule >= 0); }
+  void addTriangle(const Vec3& a, const Vec3& b, const Vec3& c, double size, int rule, double reach = 0) {
+    add({a, b, c}, size, rule, reach, rule >= 0 && reach == 0);
+  }
+  void addZone(const Zone& zone, double size, int rule) { m_zones.push_back({zone, size, rule}); }
   /// Size inside a body, wherever the body is known.
   void setBodySize(int body, double size, int rule);
   /// Drops sources that others make redundant and builds the tree; needed before queries. Cost O(n log n).
@@ -58,28 +69,34 @@ public:
   SizeReason deciding(const Vec3& p, int body = -1) const;
   /// The deciding reason first, then the runners-up (at most `most`), each with the size it asks for at p.
   std::vector<SizeReason> explain(const Vec3& p, int body = -1, int most = 3) const;
-  std::size_t sourceCount() const { return m_sources.size(); }
+  std::size_t sourceCount() const { return m_sources.size() + m_zones.size(); }
   double overall() const { return m_overall; }
+  double slope() const { return m_slope; }
   double smallest() const;
 
 private:
   struct Source {
     std::array<Vec3, 3> p;
     double size;
+    double reach;
     int rule;
+    bool keep;
     double distance(const Vec3& x) const;
+  };
+  struct ZoneSize {
+    Zone zone;
+    double size;
+    int rule;
   };
   double m_overall, m_slope;
   std::vector<Source> m_sources;
+  std::vector<ZoneSize> m_zones;
   std::vector<SizeReason> m_body;
   Bvh m_tree;
   std::vector<double> m_nodeMin;
-  void add(std::array<Vec3, 3> p, double size, int rule);
+  void add(std::array<Vec3, 3> p, double size, int rule, double reach, bool keep);
   void rebuild();
   int nearest(const Vec3& p, double& best) const;
 };
-
-/// The field of a part from the overall request, its shape and local sizes.
-SizeField makeSizeField(const Part& part, const SizeSettings& settings, const std::vector<LocalSize>& local);
 
 } // namespace tess

@@ -12,6 +12,7 @@ namespace {
 std::string otherValue(const Slot& s) {
   switch (s.type) {
   case SlotType::Length:
+  case SlotType::Size:
     return "1.25 mm";
   case SlotType::Number:
     return "1.5";

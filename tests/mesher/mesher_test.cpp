@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/predicates.h"
+#include "mesher/edge_division.h"
 #include "mesher/tet.h"
 #include "support/fixtures.h"
 #include <cmath>
@@ -226,7 +227,7 @@ TEST(TetMesh, stopAnswersAndThrowsCancelled) {
   ASSERT_TRUE(part.ok());
   SizeSettings s;
   s.target = 1.2;
-  SizeField f = makeSizeField(*part, s, {});
+  SizeField f = makeSizeField(*part, {s});
   for (const char* stage : {"Surface", "Filling", "Points inside", "Improving"}) {
     Progress progress;
     std::string want = stage;
@@ -245,7 +246,7 @@ TEST(Surface, crossedHolesNeverFoldWhateverTheSize) {
       s.target = size;
       s.turnDeg = turn;
       Progress progress;
-      auto r = meshSurface(part, makeSizeField(part, s, {}), progress);
+      auto r = meshSurface(part, makeSizeField(part, {s}), progress);
       ASSERT_TRUE(r.ok()) << size << " " << turn << ": " << r.problem().sentence();
       const SurfaceMesh& m = r->mesh;
       double volume = 0;
@@ -277,7 +278,7 @@ TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
     for (int f : m.faceLink) n += part.faces[static_cast<std::size_t>(f)].area < 0.1;
     return n;
   };
-  auto bridged = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  auto bridged = meshPart(part, makeSizeField(part, {s}), {}, progress);
   ASSERT_TRUE(bridged.ok()) << bridged.problem().sentence();
   expectSound(bridged->mesh);
   EXPECT_EQ(onNarrow(bridged->mesh), 0);
@@ -288,11 +289,11 @@ TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
   EXPECT_TRUE(noted);
 
   s.bridging.keepFace.assign(part.faces.size(), 1); // as when groups name the faces
-  auto kept = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  auto kept = meshPart(part, makeSizeField(part, {s}), {}, progress);
   ASSERT_TRUE(kept.ok()) << kept.problem().sentence();
   EXPECT_GT(onNarrow(kept->mesh), 0);
   s.bridging = {};
-  auto never = meshPart(part, makeSizeField(part, s, {}), {}, progress);
+  auto never = meshPart(part, makeSizeField(part, {s}), {}, progress);
   ASSERT_TRUE(never.ok()) << never.problem().sentence();
   EXPECT_GT(onNarrow(never->mesh), 0);
   EXPECT_NEAR(meshVolume(never->mesh), part.volume(), 1e-9 * part.volume()); // plane faces: exact
@@ -305,7 +306,7 @@ TEST(Surface, thinWallIsNotBridged) {
   s.target = 1;
   s.bridging.tolerance = -1;
   Progress progress;
-  auto r = meshSurface(part, makeSizeField(part, s, {}), progress);
+  auto r = meshSurface(part, makeSizeField(part, {s}), progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_EQ(r->bridged.merged, 0);
 }

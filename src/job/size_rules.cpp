@@ -1,0 +1,336 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/size_rules.h"
+#include "exchange/exchange.h"
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace tess {
+
+double overallTarget(const Brief& brief, const Part& part) {
+  const Rule* r = brief.first("everywhere");
+  double t = r ? slotNumber(*r, "target", part.unit) : 0;
+  return t > 0 ? t : part.diagonal() / 20;
+}
+
+Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
+  Brief b = brief;
+  bool overall = false;
+  for (auto& r : b.rules) {
+    const RuleKind* kind = ruleKind(r.kind);
+    if (r.off || !kind || kind->section != "Sizes") continue;
+    for (const auto& slot : kind->entries) {
+      // Of the overall rule every length is a size; elsewhere a length may also be a place or a reach.
+      if (slot.type != SlotType::Size && !(slot.type == SlotType::Length && r.kind == "everywhere")) continue;
+      double x = slotNumber(r, slot.key, part.unit);
+      if (x > 0) r.values[slot.key] = formatNumber(factor * x, 10) + " " + part.unit;
+    }
+    if (r.kind != "everywhere") continue;
+    if (!overall) r.values["target"] = formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit;
+    overall = true;
+  }
+  if (!overall)
+    b.rules.push_back({"everywhere",
+                       {{"target", formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit}},
+                       "",
+                       false,
+                       {}});
+  return b;
+}
+
+std::vector<int> targetEntities(const std::string& names, Dim dim, const Part& part,
+                                const std::vector<ResolvedGroup>& groups) {
+  std::set<int> r;
+  auto edgesOf = [&](int face) {
+    const auto& e = part.faces[static_cast<std::size_t>(face)].edges;
+    r.insert(e.begin(), e.end());
+  };
+  auto face = [&](int f) {
+    if (dim == Dim::Face) r.insert(f);
+    if (dim == Dim::Edge) edgesOf(f);
+  };
+  for (const auto& name : splitList(names)) {
+    if (name == "everywhere")
+      for (int i = 0; i < part.count(dim); ++i) r.insert(i);
+    for (const auto& g : groups) {
+      if (g.name != name) continue;
+      for (int e : g.entities) {
+        if (g.dim == dim)
+          r.insert(e);
+        else if (g.dim == Dim::Face)
+          face(e);
+        else if (g.dim == Dim::Body)
+          for (int f : part.bodies[static_cast<std::size_t>(e)].faces) face(f);
+      }
+    }
+  }
+  return {r.begin(), r.end()};
+}
+
+namespace {
+
+/// Reads the rules one by one; what cannot hold becomes a problem that names the rule.
+class Reader {
+public:
+  Reader(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups, std::vector<Problem>& problems)
+      : m_brief(brief), m_part(part), m_groups(groups), m_problems(problems), m_target(overallTarget(brief, part)) {}
+
+  SizeRequest read() {
+    overall();
+    for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
+      const Rule& r = m_brief.rules[i];
+      m_rule = static_cast<int>(i);
+      if (r.off) continue;
+      if (r.kind == "size") local(r);
+      if (r.kind == "through") through(r);
+      if (r.kind == "curve") curve(r);
+      if (r.kind == "divide") divide(r);
+      if (r.kind == "zone") zone(r);
+      if (r.kind == "field") field(r);
+    }
+    return std::move(m_out);
+  }
+
+private:
+  const Brief& m_brief;
+  const Part& m_part;
+  const std::vector<ResolvedGroup>& m_groups;
+  std::vector<Problem>& m_problems;
+  double m_target;
+  SizeRequest m_out;
+  int m_rule = -1;
+  std::map<int, int> m_divided; ///< edge -> rule that divides it
+
+  double length(const Rule& r, const char* key) const { return slotLength(r, key, m_part.unit, m_target); }
+  void warn(const char* code, const std::string& what, const std::string& why, const std::string& todo) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = code;
+    p.what = what;
+    p.where = "rule " + std::to_string(m_rule + 1) + ": " + sentenceOf(m_brief.rules[static_cast<std::size_t>(m_rule)]);
+    p.why = why;
+    p.todo = todo;
+    m_problems.push_back(p);
+  }
+  /// Reports names that are no group.
+  void checkNames(const std::string& names) {
+    for (const auto& name : splitList(names)) {
+      bool found = name == "everywhere";
+      for (const auto& g : m_groups) found |= g.name == name;
+      if (!found)
+        warn("rule.no-target", "there is no group '" + name + "'", "the rule has nothing to act on there",
+             "name a group of the brief, or 'everywhere'");
+    }
+  }
+
+  void overall() {
+    SizeSettings& s = m_out.overall;
+    s.target = m_target;
+    if (const Rule* r = m_brief.first("everywhere")) {
+      s.minimum = slotNumber(*r, "minimum", m_part.unit);
+      s.maximum = slotNumber(*r, "maximum", m_part.unit);
+      s.growth = slotNumber(*r, "growth", m_part.unit);
+      s.turnDeg = slotNumber(*r, "turn", m_part.unit);
+      s.bridging.tolerance = r->get("bridge").empty() ? -1 : slotNumber(*r, "bridge", m_part.unit);
+    }
+    // What is named must be followed.
+    s.bridging.keepFace.assign(m_part.faces.size(), 0);
+    s.bridging.keepEdge.assign(m_part.edges.size(), 0);
+    for (const auto& g : m_groups)
+      for (int e : g.entities) {
+        if (g.dim == Dim::Face) s.bridging.keepFace[static_cast<std::size_t>(e)] = 1;
+        if (g.dim == Dim::Edge) s.bridging.keepEdge[static_cast<std::size_t>(e)] = 1;
+      }
+  }
+
+  void local(const Rule& r) {
+    double h = length(r, "length");
+    if (h <= 0) return; // validation has reported it
+    checkNames(r.get("on"));
+    double within = slotNumber(r, "within", m_part.unit);
+    for (const auto& name : splitList(r.get("on"))) {
+      if (name == "everywhere") {
+        LocalSize l{Dim::Body, {}, h, m_rule, within};
+        for (int b = 0; b < m_part.count(Dim::Body); ++b) l.entities.push_back(b);
+        m_out.local.push_back(l);
+      }
+      for (const auto& g : m_groups)
+        if (g.name == name && !g.entities.empty()) m_out.local.push_back({g.dim, g.entities, h, m_rule, within});
+    }
+  }
+
+  void through(const Rule& r) {
+    ThroughSize t;
+    t.gaps = r.get("what") == "gaps";
+    t.count = static_cast<int>(slotNumber(r, "count", m_part.unit));
+    t.floor = length(r, "floor");
+    t.rule = m_rule;
+    if (std::string on = r.get("on"); !on.empty()) {
+      checkNames(on);
+      t.faces.assign(m_part.faces.size(), 0);
+      for (int f : targetEntities(on, Dim::Face, m_part, m_groups)) t.faces[static_cast<std::size_t>(f)] = 1;
+    }
+    if (t.count >= 1) m_out.through.push_back(t);
+  }
+
+  void curve(const Rule& r) {
+    checkNames(r.get("on"));
+    LocalTurn t;
+    t.turnDeg = slotNumber(r, "turn", m_part.unit);
+    t.deviation = slotNumber(r, "deviation", m_part.unit);
+    t.floor = length(r, "floor");
+    t.rule = m_rule;
+    t.entities = targetEntities(r.get("on"), Dim::Face, m_part, m_groups);
+    if (!t.entities.empty()) m_out.turns.push_back(t);
+    t.dim = Dim::Edge;
+    t.entities.clear();
+    for (const auto& name : splitList(r.get("on")))
+      for (const auto& g : m_groups)
+        if (g.name == name && g.dim == Dim::Edge) t.entities = g.entities;
+    if (!t.entities.empty()) m_out.turns.push_back(t);
+  }
+
+  void divide(const Rule& r) {
+    checkNames(r.get("on"));
+    EdgeDivision d;
+    d.divisions = static_cast<int>(slotNumber(r, "count", m_part.unit));
+    d.length = length(r, "length");
+    d.ratio = slotNumber(r, "ratio", m_part.unit);
+    d.rule = m_rule;
+    for (const auto& w : splitList(r.get("finest"))) {
+      char* end = nullptr;
+      double x = w == "start" ? 0 : w == "end" ? 1 : w == "middle" ? 0.5 : std::strtod(w.c_str(), &end);
+      if ((end && (end == w.c_str() || *end)) || !(x >= 0 && x <= 1)) {
+        warn("rule.value", "'" + w + "' is no place on an edge", "",
+             "write start, middle, end, or a share of the length between 0 and 1");
+        continue;
+      }
+      d.finest.push_back(x);
+    }
+    if (d.ratio > 1 && d.finest.empty()) d.finest = {0};
+    if (std::string like = r.get("like"); !like.empty()) {
+      checkNames(like);
+      d.like = targetEntities(like, Dim::Edge, m_part, m_groups);
+    }
+    if (d.divisions <= 0 && d.length <= 0 && d.like.empty()) {
+      warn("rule.incomplete", "it does not say how to divide", "neither a count, a length nor edges to copy are given",
+           "give one of count, length or like");
+      return;
+    }
+    for (int e : targetEntities(r.get("on"), Dim::Edge, m_part, m_groups)) {
+      auto [it, fresh] = m_divided.emplace(e, m_rule);
+      if (!fresh) {
+        if (it->second == m_rule) continue;
+        warn("rule.conflict", "edge " + std::to_string(e + 1) + " is divided exactly by two rules",
+             "rule " + std::to_string(it->second + 1) + " divides it as well; the first one holds",
+             "take the edge out of one of the two groups");
+        continue;
+      }
+      if (std::find(d.like.begin(), d.like.end(), e) != d.like.end()) continue;
+      m_out.divisions.push_back({e, d});
+      m_out.overall.bridging.keepEdge[static_cast<std::size_t>(e)] = 1;
+    }
+  }
+
+  void zone(const Rule& r) {
+    double h = length(r, "length");
+    if (h <= 0) return;
+    static const std::map<std::string, Zone::Kind> kinds{{"box", Zone::Kind::Box},
+                                                         {"sphere", Zone::Kind::Sphere},
+                                                         {"cylinder", Zone::Kind::Cylinder},
+                                                         {"cone", Zone::Kind::Cone}};
+    Zone z;
+    z.kind = kinds.at(r.get("shape"));
+    auto from = parsePoints(r.get("from"), m_part.unit), to = parsePoints(r.get("to"), m_part.unit);
+    if (!from || from->empty()) return;
+    z.a = from->front();
+    bool axis = z.kind == Zone::Kind::Cylinder || z.kind == Zone::Kind::Cone;
+    if (z.kind != Zone::Kind::Sphere) {
+      if (!to || to->empty()) {
+        warn("rule.incomplete", "the region has no second point", "'to' is missing",
+             "give the opposite corner, or the end of the axis");
+        return;
+      }
+      z.b = to->front();
+    }
+    z.radius = slotNumber(r, "radius", m_part.unit);
+    z.radiusEnd = slotNumber(r, "radius_end", m_part.unit);
+    if ((axis || z.kind == Zone::Kind::Sphere) && z.radius <= 0 && z.radiusEnd <= 0) {
+      warn("rule.incomplete", "the region has no radius", "'radius' is missing", "give a radius");
+      return;
+    }
+    Box where = z.box();
+    if (!where.overlaps(m_part.box))
+      warn("rule.touches-nothing", "the region lies outside the part",
+           "it reaches from " + formatPoint(where.lo) + " to " + formatPoint(where.hi) + " " + m_part.unit,
+           "move the region, or check the unit");
+    m_out.zones.push_back({z, h, m_rule});
+  }
+
+  void field(const Rule& r) {
+    auto read = readVtuArray(m_brief.resolve(r.get("path")), r.get("array"));
+    if (!read) {
+      Problem p = read.problem();
+      p.severity = Severity::Error;
+      p.fault = Fault::Input;
+      m_problems.push_back(p);
+      return;
+    }
+    double factor = slotNumber(r, "factor", m_part.unit), order = slotNumber(r, "order", m_part.unit);
+    SampledSize s;
+    s.rule = m_rule;
+    s.budget = slotNumber(r, "budget", m_part.unit);
+    s.at = read->center;
+    s.radius = read->radius;
+    s.size = read->value;
+    std::size_t bad = 0;
+    if (r.get("meaning") == "error") {
+      // An element of size h has the squared error e^2 ~ h^(2p + 3); elements of size g inside it have
+      // e^2 (g / h)^(2p + 3) each. Equal errors everywhere mean g = c h e^(-2 / (2p + 3)).
+      double power = 2 / (2 * order + 3);
+      std::vector<double> positive;
+      for (double e : s.size)
+        if (e > 0 && std::isfinite(e)) positive.push_back(e);
+      double typical = 1;
+      if (!positive.empty()) {
+        std::nth_element(positive.begin(), positive.begin() + static_cast<std::ptrdiff_t>(positive.size() / 2),
+                         positive.end());
+        typical = positive[positive.size() / 2];
+      }
+      for (std::size_t i = 0; i < s.size.size(); ++i) {
+        double e = s.size[i];
+        if (!(e >= 0) || !std::isfinite(e)) ++bad;
+        // An element without error may still not grow beyond eight times its size in one pass.
+        s.size[i] = read->edge[i] * std::min(8.0, e > 0 ? std::pow(e / typical, -power) : 8.0);
+      }
+    } else
+      for (double h : s.size) bad += !(h > 0) || !std::isfinite(h);
+    if (bad) {
+      Problem p;
+      p.code = "field.values";
+      p.what = std::to_string(bad) + " values of '" + r.get("array") + "' are no " +
+               (r.get("meaning") == "error" ? "errors" : "sizes");
+      p.where = r.get("path");
+      p.why = "they are negative, zero or not numbers";
+      p.todo = "check the array, and what it is said to hold";
+      m_problems.push_back(p);
+      return;
+    }
+    for (double& h : s.size) h *= factor;
+    m_out.sampled.push_back(std::move(s));
+  }
+};
+
+} // namespace
+
+SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                          std::vector<Problem>& problems) {
+  return Reader(brief, part, groups, problems).read();
+}
+
+SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                         std::vector<Problem>& problems, const Progress* progress) {
+  return makeSizeField(part, sizeRequestOf(brief, part, groups, problems), progress);
+}
+
+} // namespace tess

@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the size rules of a brief mean on a part.
+#pragma once
+#include "job/groups.h"
+#include "size/part_size.h"
+
+namespace tess {
+
+/// Target of the overall rule in the part's unit, or the default.
+double overallTarget(const Brief& brief, const Part& part);
+/// All size rules of the brief; rules whose target is missing, or that cannot hold, are problems.
+SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                          std::vector<Problem>& problems);
+/// The size field that the brief asks for.
+SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                         std::vector<Problem>& problems, const Progress* progress = nullptr);
+/// The brief with every length of its size rules times `factor`; the overall target is written out. Growth, turn and
+/// counts stay.
+Brief scaledSizes(const Brief& brief, const Part& part, double factor);
+/// Entities of one kind that the names of a target mean ('everywhere': all); faces stand for the bodies that have
+/// them and edges for the faces when `dim` asks for less.
+std::vector<int> targetEntities(const std::string& names, Dim dim, const Part& part,
+                                const std::vector<ResolvedGroup>& groups);
+
+} // namespace tess

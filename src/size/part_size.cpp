@@ -1,0 +1,238 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "size/part_size.h"
+#include "base/bvh.h"
+#include "base/parallel.h"
+#include "size/thickness.h"
+#include <cmath>
+#include <map>
+
+namespace tess {
+
+SizeSettings SizeSettings::resolved() const {
+  SizeSettings s = *this;
+  if (s.minimum <= 0) s.minimum = s.target / 10;
+  if (s.maximum <= 0) s.maximum = s.target;
+  s.minimum = std::min(s.minimum, s.target);
+  if (s.bridging.tolerance < 0) s.bridging.tolerance = s.target / 50;
+  // What a size rule can still follow is not bridged.
+  s.bridging.tolerance = std::min(s.bridging.tolerance, 0.2 * s.minimum);
+  return s;
+}
+
+double sizeThrough(double distance, int count) {
+  // Measured on plates and tubes: the largest factor at which at least 99 % of the area reaches the count. The more
+  // elements lie through a wall, the more their longer edges add up.
+  double factor = count == 1 ? 1.2 : count <= 3 ? 1.0 : std::max(0.85, 1 - 0.02 * (count - 2));
+  return factor * distance / count;
+}
+
+namespace {
+
+/// Turn and deviation per face and per edge: the overall turn, or what a rule puts in its place.
+struct Follow {
+  double turnDeg, deviation, floor;
+  int rule;
+};
+
+void addTurn(SizeField& f, const Part& part, const SizeSettings& s, const std::vector<LocalTurn>& local,
+             const Progress* progress) {
+  const auto& t = part.display;
+  const Follow overall{s.turnDeg, 0, s.minimum, kReasonTurn};
+  std::vector<Follow> faces(part.faces.size(), overall), edges(part.edges.size(), overall);
+  for (const auto& l : local) {
+    Follow w{l.turnDeg, l.deviation, l.floor > 0 ? l.floor : s.minimum, l.rule};
+    for (int id : l.entities) {
+      if (l.dim == Dim::Edge) edges[static_cast<std::size_t>(id)] = w;
+      if (l.dim != Dim::Face) continue;
+      faces[static_cast<std::size_t>(id)] = w;
+      for (int e : part.faces[static_cast<std::size_t>(id)].edges) edges[static_cast<std::size_t>(e)] = w;
+    }
+  }
+  auto sizeOf = [&](const Follow& w, double curvature) {
+    if (curvature <= 0) return 1e300;
+    double h = 1e300;
+    if (w.turnDeg > 0) h = 2 * std::sin(0.5 * w.turnDeg * kPi / 180) / curvature;
+    // A chord of length h leaves a circle of radius r by d: h^2 = 8 r d - 4 d^2.
+    double d = std::min(w.deviation, 1 / curvature);
+    if (d > 0) h = std::min(h, std::sqrt(4 * d * (2 / curvature - d)));
+    return std::max(h, w.floor);
+  };
+  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  std::vector<double> size(t.triangles.size(), 1e300);
+  parallelFor(
+      t.triangles.size(), progress,
+      [&](std::size_t i) {
+        int face = t.triangleFace[i];
+        const PartFace& pf = part.faces[static_cast<std::size_t>(face)];
+        const Follow& w = faces[static_cast<std::size_t>(face)];
+        if (pf.kind == SurfaceKind::Plane || (w.turnDeg <= 0 && w.deviation <= 0)) return;
+        const auto& q = t.triangles[i];
+        double k = part.shape->projectToFace(face, (pt(q[0]) + pt(q[1]) + pt(q[2])) / 3).curvature;
+        if (pf.kind == SurfaceKind::Other || pf.kind == SurfaceKind::Torus)
+          for (int v : q) k = std::max(k, part.shape->projectToFace(face, pt(v)).curvature);
+        size[i] = sizeOf(w, k);
+      },
+      64);
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    const auto& q = t.triangles[i];
+    int rule = faces[static_cast<std::size_t>(t.triangleFace[i])].rule;
+    if (size[i] < s.target) f.addTriangle(pt(q[0]), pt(q[1]), pt(q[2]), size[i], rule);
+  }
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    const Follow& w = edges[e];
+    if (w.turnDeg <= 0 && w.deviation <= 0) continue;
+    const auto& c = t.edgeChain[e];
+    const auto& u = t.edgeParam[e];
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) {
+      double h = sizeOf(w, part.shape->edgeCurvature(static_cast<int>(e), 0.5 * (u[i] + u[i + 1])));
+      if (h < s.target) f.addSegment(pt(c[i]), pt(c[i + 1]), h, w.rule);
+    }
+  }
+}
+
+/// Short edges, and edges of a face that run close to each other, would otherwise meet elements several times longer.
+void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
+  const auto& t = part.display;
+  const Bridging& bridge = s.bridging;
+  auto keepEdge = [&](int e) { return !bridge.keepEdge.empty() && bridge.keepEdge[static_cast<std::size_t>(e)]; };
+  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    double h = std::max(part.edges[e].length, s.minimum);
+    if (h >= s.target) continue;
+    if (part.edges[e].length < bridge.tolerance && !keepEdge(static_cast<int>(e))) continue;
+    const auto& c = t.edgeChain[e];
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
+  }
+  struct Piece {
+    Vec3 a, b;
+    int edge;
+  };
+  for (std::size_t fi = 0; fi < part.faces.size(); ++fi) {
+    const auto& face = part.faces[fi];
+    bool keepFace = !bridge.keepFace.empty() && bridge.keepFace[fi];
+    std::vector<Piece> pieces;
+    std::vector<Box> boxes;
+    for (int e : face.edges) {
+      const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
+      for (std::size_t i = 0; i + 1 < c.size(); ++i) {
+        Vec3 a = pt(c[i]), b = pt(c[i + 1]);
+        int n = std::clamp(static_cast<int>(std::ceil((b - a).norm() / (0.5 * s.target))), 1, 200);
+        for (int k = 0; k < n; ++k) {
+          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e});
+          Box box;
+          box.add(pieces.back().a);
+          box.add(pieces.back().b);
+          boxes.push_back(box);
+        }
+      }
+    }
+    if (pieces.size() < 2) continue;
+    Bvh tree(boxes);
+    auto adjacent = [&](int a, int b) {
+      const auto& p = part.edges[static_cast<std::size_t>(a)].points;
+      const auto& q = part.edges[static_cast<std::size_t>(b)].points;
+      return p[0] == q[0] || p[0] == q[1] || p[1] == q[0] || p[1] == q[1];
+    };
+    for (const auto& piece : pieces) {
+      Vec3 m = 0.5 * (piece.a + piece.b);
+      double best = s.target / 1.2;
+      tree.minimum(
+          best, [&](const Box& b, int) { return std::sqrt(b.distance2(m)); },
+          [&](int i) {
+            const Piece& o = pieces[static_cast<std::size_t>(i)];
+            if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
+            double w = closestOnSegment(m, o.a, o.b);
+            return (m - (o.a + w * (o.b - o.a))).norm();
+          });
+      if (best < bridge.tolerance && !keepFace) continue;
+      double h = std::max(1.2 * best, s.minimum);
+      if (h < 0.99 * s.target) f.addSegment(piece.a, piece.b, h, kReasonNarrowFace);
+    }
+  }
+}
+
+/// The sources fill the wall: triangles in its middle that hold the size over half of its thickness, so that growth
+/// does not begin inside.
+void addThrough(SizeField& f, const Part& part, const SizeSettings& s, const ThroughSize& w, const Progress* progress) {
+  double floor = w.floor > 0 ? w.floor : s.minimum, largest = std::min(s.target, s.maximum);
+  for (const auto& p : thinPieces(part, w.gaps, w.faces, largest / sizeThrough(1, w.count), floor, progress)) {
+    double h = std::max(sizeThrough(p.thickness, w.count), floor);
+    if (h < largest) f.addTriangle(p.across[0], p.across[1], p.across[2], h, w.rule, p.halfWidth);
+  }
+}
+
+/// Faces next to a divided edge grade from its elements.
+void addDivision(SizeField& f, const Part& part, int edge, const EdgeDivision& d) {
+  const auto& e = part.edges[static_cast<std::size_t>(edge)];
+  std::vector<double> share{0};
+  for (double x : divisionShares(d, e.length)) share.push_back(x);
+  share.push_back(1);
+  const auto& t = part.display;
+  const auto& c = t.edgeChain[static_cast<std::size_t>(edge)];
+  std::vector<double> at{0};
+  for (std::size_t i = 0; i + 1 < c.size(); ++i)
+    at.push_back(at.back() +
+                 (t.points[static_cast<std::size_t>(c[i + 1])] - t.points[static_cast<std::size_t>(c[i])]).norm());
+  auto point = [&](double x) {
+    double want = x * at.back();
+    std::size_t i = static_cast<std::size_t>(std::upper_bound(at.begin(), at.end(), want) - at.begin());
+    i = std::clamp<std::size_t>(i, 1, at.size() - 1);
+    double span = at[i] - at[i - 1], w = span > 0 ? (want - at[i - 1]) / span : 0;
+    const Vec3 &a = t.points[static_cast<std::size_t>(c[i - 1])], &b = t.points[static_cast<std::size_t>(c[i])];
+    return Vec3(a + w * (b - a));
+  };
+  for (std::size_t i = 0; i + 1 < share.size(); ++i)
+    f.addSegment(point(share[i]), point(share[i + 1]), (share[i + 1] - share[i]) * e.length, d.rule);
+}
+
+void addLocal(SizeField& f, const Part& part, const LocalSize& l) {
+  const auto& t = part.display;
+  auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  std::vector<char> faces(part.faces.size(), 0);
+  auto edge = [&](int e) {
+    const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), l.size, l.rule);
+  };
+  for (int id : l.entities) switch (l.dim) {
+    case Dim::Point:
+      f.addPoint(part.points[static_cast<std::size_t>(id)].at, l.size, l.rule);
+      break;
+    case Dim::Edge:
+      edge(id);
+      break;
+    case Dim::Face:
+      faces[static_cast<std::size_t>(id)] = 1;
+      break;
+    case Dim::Body:
+      f.setBodySize(id, l.size, l.rule);
+      for (int x : part.bodies[static_cast<std::size_t>(id)].faces) faces[static_cast<std::size_t>(x)] = 1;
+      break;
+    }
+  for (std::size_t i = 0; i < t.triangles.size(); ++i)
+    if (faces[static_cast<std::size_t>(t.triangleFace[i])])
+      f.addTriangle(pt(t.triangles[i][0]), pt(t.triangles[i][1]), pt(t.triangles[i][2]), l.size, l.rule, l.within);
+}
+
+} // namespace
+
+SizeField makeSizeField(const Part& part, const SizeRequest& request, const Progress* progress) {
+  SizeSettings s = request.overall.resolved();
+  SizeField f(std::min(s.target, s.maximum), std::max(0.02, s.growth - 1));
+  f.bridging = s.bridging;
+  addTurn(f, part, s, request.turns, progress);
+  addNarrow(f, part, s);
+  for (const auto& w : request.through) addThrough(f, part, s, w, progress);
+  for (const auto& l : request.local) addLocal(f, part, l);
+  for (const auto& z : request.zones) f.addZone(z.zone, z.size, z.rule);
+  for (const auto& p : request.sampled)
+    for (std::size_t i = 0; i < p.at.size(); ++i)
+      if (p.size[i] < f.overall()) f.addPoint(p.at[i], p.size[i], p.rule, p.radius[i]);
+  f.divisions = request.divisions;
+  std::stable_sort(f.divisions.begin(), f.divisions.end(),
+                   [](const auto& a, const auto& b) { return a.first < b.first; });
+  for (const auto& [edge, d] : f.divisions) addDivision(f, part, edge, d);
+  f.build();
+  return f;
+}
+
+} // namespace tess
