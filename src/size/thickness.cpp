@@ -24,7 +24,7 @@ public:
   struct Hit {
     double distance = std::numeric_limits<double>::infinity();
     int face = -1;
-    Vec3 along = Vec3::Zero();
+    Vec3 along = Vec3::Zero(); ///< of the ray, also when nothing is hit
     bool found() const { return face >= 0; }
   };
   /// From a point of the face, towards the side where `body` lies (-1: empty space).
@@ -55,7 +55,7 @@ public:
       best.face = other;
       reach = std::min(reach, d + 2 * m_slack);
     });
-    if (best.distance > m_below) best = {};
+    if (best.distance > m_below) best.face = -1;
     return best;
   }
   const Vec3& pt(int v) const { return m_part.display.points[static_cast<std::size_t>(v)]; }
@@ -113,11 +113,15 @@ public:
       return;
     }
     if (!hits) return;
+    // At the border of a thin region a piece also sees far sides; they are no part of the wall.
+    hi = lo;
+    for (const auto& h : hit)
+      if (h.found() && h.distance < 1.6 * lo) hi = std::max(hi, h.distance);
     ThinPiece piece;
     piece.at = q;
     for (std::size_t k = 0; k < 3; ++k) {
-      const auto& h = hit[k].found() ? hit[k] : hit[6].found() ? hit[6] : Probe::Hit{lo, other, hit[k].along};
-      piece.across[k] = q[k] + 0.5 * h.distance * h.along;
+      double d = hit[k].found() && hit[k].distance <= hi ? hit[k].distance : lo;
+      piece.across[k] = q[k] + 0.5 * d * hit[k].along;
     }
     piece.thickness = lo;
     piece.halfWidth = 0.5 * hi;

@@ -80,7 +80,7 @@ TEST(SizeRules, ThroughIsAskedForAndReported) {
 TEST(SizeRules, ThroughActsOnItsGroupOnly) {
   Part part = made("shell 16 1.5");
   Brief b = briefWith("8 mm", {rule("group", {{"name", "side"}, {"nearest", "16, 8, 8"}}),
-                               rule("through", {{"count", "2"}, {"on", "side"}})});
+                               rule("through", {{"count", "2"}, {"on", "side"}, {"floor", "0.1"}})});
   std::vector<Problem> problems;
   auto groups = resolveGroups(b, part, problems);
   SizeField f = briefSizeField(b, part, groups, problems);
