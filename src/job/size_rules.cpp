@@ -25,6 +25,13 @@ Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
       double x = slotNumber(r, slot.key, part.unit);
       if (x > 0) r.values[slot.key] = formatNumber(factor * x, 10) + " " + part.unit;
     }
+    // What follows from curvature is refined along: sizes there go with the turn, and with the root of the deviation.
+    if (kind->slot("turn"))
+      if (double turn = slotNumber(r, "turn", part.unit); turn > 0)
+        r.values["turn"] = formatNumber(std::min(120.0, factor * turn), 10) + " deg";
+    if (kind->slot("deviation"))
+      if (double d = slotNumber(r, "deviation", part.unit); d > 0)
+        r.values["deviation"] = formatNumber(factor * factor * d, 10) + " " + part.unit;
     if (r.kind != "everywhere") continue;
     if (!overall) r.values["target"] = formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit;
     overall = true;

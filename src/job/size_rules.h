@@ -14,8 +14,8 @@ SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vecto
 /// The size field that the brief asks for.
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress = nullptr);
-/// The brief with every length of its size rules times `factor`; the overall target is written out. Growth, turn and
-/// counts stay.
+/// The brief with all its sizes times `factor`: every length that is a size, the overall target (written out), turns
+/// per element, and deviations with the square. Growth, counts and multiples stay.
 Brief scaledSizes(const Brief& brief, const Part& part, double factor);
 /// Entities of one kind that the names of a target mean ('everywhere': all); faces stand for the bodies that have
 /// them and edges for the faces when `dim` asks for less.

@@ -192,6 +192,7 @@ public:
   void run() {
     m_h.resize(g.points.size());
     m_normal.resize(g.points.size());
+    m_askedAt = g.points;
     for (std::size_t i = 0; i < g.points.size(); ++i) {
       if ((i & 255) == 0) m_progress.check();
       m_h[i] = m_size.at(g.points[i]);
@@ -230,6 +231,7 @@ private:
   const SizeField& m_size;
   Progress& m_progress;
   std::vector<double> m_h;
+  std::vector<Vec3> m_askedAt; ///< where the size of each vertex was last asked for
   std::vector<Vec3> m_normal; ///< of the true face at each vertex; their mean stands in for the normal below a triangle
 
   bool fixed(int v) const { return g.dim[static_cast<std::size_t>(v)] != Dim::Face; }
@@ -248,6 +250,7 @@ private:
     int v = g.split(a, b, m.point, Dim::Face, m_face);
     globalId.push_back(-1);
     m_h.push_back(m_size.at(m.point));
+    m_askedAt.push_back(m.point);
     m_normal.push_back(m.normal);
     return v;
   }
@@ -484,7 +487,12 @@ private:
         if (good && (after > before || after > 0.5)) {
           g.points[static_cast<std::size_t>(v)] = p;
           m_normal[static_cast<std::size_t>(v)] = f.normal;
-          m_h[static_cast<std::size_t>(v)] = m_size.at(p);
+          // Size queries are dear; over a tenth of the size the field changes by a few per cent at most.
+          auto& asked = m_askedAt[static_cast<std::size_t>(v)];
+          if ((p - asked).norm() > 0.1 * m_h[static_cast<std::size_t>(v)]) {
+            m_h[static_cast<std::size_t>(v)] = m_size.at(p);
+            asked = p;
+          }
           break;
         }
       }

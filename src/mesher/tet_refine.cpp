@@ -30,7 +30,6 @@ public:
 
   void run() {
     m_state.assign(m.tets.size(), 0);
-    m_bodySize.clear();
     for (int round = 0; round < 200; ++round) {
       collect();
       if (m_todo.empty()) break;
@@ -57,9 +56,16 @@ private:
   enum : std::uint8_t { kUnknown = 0, kFine = 1, kLarge = 2, kRefused = 3 };
   std::vector<std::uint8_t> m_state;
   std::vector<int> m_todo;
-  std::vector<double> m_bodySize;
   TetCore::Cavity m_cavity;
   int m_total = 0;
+
+  std::vector<double> m_atVertex; ///< sizes at vertices without those of bodies; 0: not asked yet
+  double vertexSize(int v) {
+    if (m_atVertex.size() < m.points.size()) m_atVertex.resize(m.points.size(), 0);
+    double& h = m_atVertex[static_cast<std::size_t>(v)];
+    if (h == 0) h = m_size.at(m.pt(v));
+    return h;
+  }
 
   std::uint8_t state(int t) {
     if (m_state.size() < m.tets.size()) m_state.resize(m.tets.size(), kUnknown);
@@ -77,8 +83,20 @@ private:
     const Vec3 &a = m.pt(q.v[0]), &b = m.pt(q.v[1]), &c = m.pt(q.v[2]), &d = m.pt(q.v[3]);
     bool is = true;
     if (circumsphere(a, b, c, d, ball)) {
-      double h = m_size.at((a + b + c + d) / 4, m.region[static_cast<std::size_t>(t)]);
-      is = ball.radius > kTooLarge * h;
+      // Size queries are dear. The field grows by no more than its slope per length, so that the sizes at the corners
+      // settle tets that are far too large; of others, about as large as the size, their mean is near enough.
+      double h = 0, most = 1e300;
+      for (int v : q.v) {
+        h += vertexSize(v) / 4;
+        most = std::min(most, vertexSize(v) + m_size.slope() * ball.radius);
+      }
+      double limit = m_size.bodySize(m.region[static_cast<std::size_t>(t)]);
+      if (ball.radius > kTooLarge * std::min(most, limit))
+        is = true;
+      else {
+        if (ball.radius > 1.5 * h) h = m_size.at((a + b + c + d) / 4);
+        is = ball.radius > kTooLarge * std::min(h, limit);
+      }
     }
     setState(t, is ? kLarge : kFine);
     return is;
@@ -116,8 +134,9 @@ private:
       Vec3 foot = a + (u.squaredNorm() * v.cross(w) + v.squaredNorm() * w.cross(u)) / (2 * w.squaredNorm());
       double r2 = (foot - a).squaredNorm();
       double reach = (ball.center - foot).dot(n);
-      Vec3 mid = (a + b + c) / 3;
-      double h = m_size.at(mid + n * 0.8 * std::sqrt(r2), body);
+      double h = (vertexSize(q.v[f[0]]) + vertexSize(q.v[f[1]]) + vertexSize(q.v[f[2]]) + vertexSize(q.v[best])) / 4;
+      if (r2 > h * h) h = m_size.at((a + b + c) / 3 + n * 0.8 * std::sqrt(r2));
+      h = std::min(h, m_size.bodySize(body));
       double height = r2 < 0.8 * h * h ? std::sqrt(h * h - r2) : 0.45 * h;
       if (reach > 0 && height < reach) {
         if (tryInsert(foot + height * n, t, body)) return true;
@@ -129,9 +148,9 @@ private:
   bool tryInsert(const Vec3& p, int t, int body) {
     int where = m.locate(p, t, true);
     if (where < 0 || m.ghost(where) || m.region[static_cast<std::size_t>(where)] != body) return false;
-    double h = m_size.at(p, body);
     int id = static_cast<int>(m.points.size());
     if (!m.cavityOf(p, id, where, m_cavity, true)) return false;
+    double own = m_size.at(p), h = std::min(own, m_size.bodySize(body));
     double close2 = kTooClose * kTooClose * h * h;
     for (const auto& w : m_cavity.walls) {
       for (int v : w.v)
@@ -142,6 +161,8 @@ private:
       }
     }
     m.newPoint(p);
+    m_atVertex.resize(m.points.size(), 0);
+    m_atVertex.back() = own;
     m.fill(m_cavity, id);
     for (int x : m.lastMade) setState(x, kUnknown);
     return true;

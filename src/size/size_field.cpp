@@ -196,9 +196,7 @@ int SizeField::nearest(const Vec3& p, double& best) const {
 }
 
 double SizeField::at(const Vec3& p, int body) const {
-  double best = m_overall;
-  if (body >= 0 && static_cast<std::size_t>(body) < m_body.size())
-    best = std::min(best, m_body[static_cast<std::size_t>(body)].size);
+  double best = std::min(m_overall, bodySize(body));
   for (const auto& z : m_zones)
     if (z.size < best) best = std::min(best, z.size + m_slope * z.zone.distance(p));
   nearest(p, best);

@@ -65,6 +65,11 @@ public:
   void build();
   /// Size at p; `body` >= 0 also applies that body's own size.
   double at(const Vec3& p, int body = -1) const;
+  /// Largest size allowed in a body by its own rule; a very large number without one.
+  double bodySize(int body) const {
+    return body >= 0 && static_cast<std::size_t>(body) < m_body.size() ? m_body[static_cast<std::size_t>(body)].size
+                                                                       : std::numeric_limits<double>::max();
+  }
   /// Size at p with the rule that decides it.
   SizeReason deciding(const Vec3& p, int body = -1) const;
   /// The deciding reason first, then the runners-up (at most `most`), each with the size it asks for at p.
