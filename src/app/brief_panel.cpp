@@ -18,6 +18,7 @@
 #include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <set>
 
 namespace tess {
 namespace {
@@ -179,8 +180,9 @@ private:
   double m_from = 0;
   bool m_scrubbed = false;
   bool numeric() const {
-    if (m_slot.type != SlotType::Length && m_slot.type != SlotType::Number && m_slot.type != SlotType::Angle)
-      return false;
+    static const std::set<SlotType> numbers{SlotType::Length, SlotType::Size, SlotType::Number, SlotType::Integer,
+                                            SlotType::Angle};
+    if (!numbers.count(m_slot.type)) return false;
     char* end = nullptr;
     std::string s = m_text.toStdString();
     std::strtod(s.c_str(), &end);
@@ -190,6 +192,11 @@ private:
     std::string s = m_text.toStdString();
     char* end = nullptr;
     double v = std::strtod(s.c_str(), &end);
+    if (m_slot.type == SlotType::Integer) { // by at least one
+      double next = std::round(v * f);
+      if (next == v) next += f > 1 ? 1 : -1;
+      return QString::fromStdString(formatNumber(std::max(next, m_slot.low), 9)) + QString(end);
+    }
     return QString::fromStdString(formatNumber(v * f, 3)) + QString(end);
   }
   static QString shortened(const QString& t) { return t.size() > 34 ? t.left(31) + "…" : t; }

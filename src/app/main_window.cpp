@@ -316,8 +316,7 @@ void MainWindow::connectPanels() {
                   if (b.rules[static_cast<std::size_t>(r)].kind == "group" &&
                       key == "name") { // rules follow a renamed group
                     std::string before = m_doc.brief().rules[static_cast<std::size_t>(r)].get("name");
-                    for (auto& rule : b.rules)
-                      if (rule.kind == "size" && rule.get("on") == before) rule.values["on"] = value;
+                    renameGroup(b, before, value);
                   }
                 },
                 tr("change %1").arg(QString::fromStdString(key)));
@@ -351,7 +350,8 @@ void MainWindow::connectPanels() {
   connect(m_briefPanel, &BriefPanel::unitChanged, this, &MainWindow::askUnit);
   connect(m_briefPanel, &BriefPanel::ruleWanted, this, [this](const std::string& kind) {
     if (!m_part) return;
-    if (kind == "size") return sizeFromSelection();
+    const RuleKind* known = ruleKind(kind);
+    if (known && known->section == "Sizes" && kind != "everywhere") return sizeFromSelection(kind);
     if (kind == "group" && m_view && !m_view->selection().empty())
       return groupFromSelection(QString::fromStdString(freshGroupName()));
     edit(
@@ -373,7 +373,7 @@ void MainWindow::connectPanels() {
     std::set<int> lit;
     if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
       const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
-      std::string name = rule.kind == "group" ? rule.get("name") : rule.kind == "size" ? rule.get("on") : "";
+      std::string name = rule.kind == "group" ? rule.get("name") : rule.get("on");
       for (const auto& g : m_groups)
         if (!name.empty() && g.name == name) {
           dim = g.dim;
@@ -563,10 +563,11 @@ void MainWindow::groupFromSelection(const QString& name) {
       tr("group"));
 }
 
-void MainWindow::sizeFromSelection() {
+void MainWindow::sizeFromSelection(const std::string& kind) {
   if (!m_part) return;
   std::string on = "everywhere";
-  if (m_view && !m_view->selection().empty()) {
+  const RuleKind* known = ruleKind(kind);
+  if (known && known->slot("on") && m_view && !m_view->selection().empty()) {
     std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
     on.clear();
     for (const auto& g : m_groups)
@@ -576,18 +577,16 @@ void MainWindow::sizeFromSelection() {
       groupFromSelection(QString::fromStdString(on));
     }
   }
-  edit(
-      [&](Brief& b) {
-        Rule r;
-        r.kind = "size";
-        r.values["on"] = on;
-        r.values["length"] = formatNumber(0.5 * overallTarget(b, *m_part), 3) + " " + m_part->unit;
-        b.rules.push_back(r);
-      },
-      tr("size"));
+  edit([&](Brief& b) { b.rules.push_back(freshRule(kind, on, b, *m_part)); },
+       tr("add %1").arg(QString::fromStdString(kind)));
   int at = static_cast<int>(m_doc.brief().rules.size()) - 1;
+  // The value that is most likely to be changed next.
+  std::string key = kind == "through" || kind == "divide" ? "count"
+                    : kind == "curve"                     ? "turn"
+                    : kind == "field"                     ? "path"
+                                                          : "length";
   QMetaObject::invokeMethod(
-      this, [this, at] { m_briefPanel->editChip(at, "length"); }, Qt::QueuedConnection);
+      this, [this, at, key] { m_briefPanel->editChip(at, key); }, Qt::QueuedConnection);
 }
 
 void MainWindow::showProblem(const Problem& p) {

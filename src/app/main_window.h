@@ -42,7 +42,7 @@ public:
   void setLens(int index);
   /// Group and size from the selection, as the action bar does.
   void groupFromSelection(const QString& name);
-  void sizeFromSelection();
+  void sizeFromSelection(const std::string& kind = "size");
 
 signals:
   void partLoaded();

@@ -6,6 +6,7 @@
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/run.h"
+#include "mesh/order.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
 #include <cmath>
@@ -509,7 +510,7 @@ int improveCommand(const std::string& path, const std::string& limits, const std
   });
 }
 
-int convertCommand(const std::string& in, const std::string& out, double scale) {
+int convertCommand(const std::string& in, const std::string& out, double scale, int order, const std::string& only) {
   if (!(scale > 0)) return fail(usage("the scale must be above 0", "for example --scale 0.001"));
   std::string path = out;
   auto format = meshFormatOfPath(out);
@@ -522,6 +523,26 @@ int convertCommand(const std::string& in, const std::string& out, double scale) 
         usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"));
   auto m = readMesh(in);
   if (!m) return fail(m.problem());
+  if (order) {
+    std::vector<char> chosen;
+    if (!only.empty()) {
+      chosen.assign(m->cells.size(), 0);
+      bool known = false;
+      for (std::size_t r = 0; r < m->regions.size(); ++r) {
+        if (m->regions[r] != only) continue;
+        known = true;
+        for (std::size_t c = 0; c < chosen.size(); ++c) chosen[c] |= m->cellRegion[c] == static_cast<int>(r);
+      }
+      for (const auto& g : m->groups)
+        if (g.name == only && g.dim == 3) {
+          known = true;
+          for (auto c : g.items) chosen[static_cast<std::size_t>(c)] = 1;
+        }
+      if (!known)
+        return fail(usage("there is no region or element set '" + only + "'", "see `tessel audit` for the names"));
+    }
+    if (auto p = changeOrder(*m, order, chosen)) return fail(*p);
+  }
   if (auto p = writeMesh(*m, *format, path, scale)) return fail(*p);
   if (auto p = verifyWritten(*m, *format, path, scale)) return fail(*p);
   Box b;
@@ -663,6 +684,9 @@ int main(int argc, char** argv) {
   convertCmd->add_option("IN", path)->required();
   convertCmd->add_option("OUT", out)->required();
   convertCmd->add_option("--scale", scale, "factor on coordinates");
+  int order = 0;
+  convertCmd->add_option("--order", order, "make elements of order 1 or 2")->check(CLI::Range(1, 2));
+  convertCmd->add_option("--only", only, "change the order of this region or element set only");
   auto* rulesCmd = app.add_subcommand("rules", "the rules a brief may hold");
   rulesCmd->add_flag("--json", json);
   rulesCmd->add_flag("--markdown", markdown);
@@ -680,7 +704,7 @@ int main(int argc, char** argv) {
     if (*forecastCmd) return forecastCommand(m);
     if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
-    if (*convertCmd) return convertCommand(path, out, scale);
+    if (*convertCmd) return convertCommand(path, out, scale, order, only);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);
   } catch (const std::exception& e) {

@@ -758,7 +758,10 @@ Result<Part> makeKernelPart(const std::string& recipe) {
             BRepPrimAPI_MakeBox(a, b, c).Solid(),
             BRepPrimAPI_MakeBox(gp_Pnt(0.5 * (a - d), -1, 0.5 * c), gp_Pnt(0.5 * (a + d), b + 1, c + 1)).Solid())
             .Shape());
-  } else if (what == "tube") // outer radius a, inner radius b, height c
+  } else if (what == "quarter") // of a tube: outer radius a, inner radius b, height c, from x = 0 to y = 0
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c, 0.5 * M_PI).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid())
+            .Shape());
+  else if (what == "tube") // outer radius a, inner radius b, height c
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
   else if (what == "shell")
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),

@@ -178,6 +178,22 @@ Brief defaultBrief(const std::string& partFile) {
   return b;
 }
 
+void renameGroup(Brief& brief, const std::string& from, const std::string& to) {
+  for (auto& rule : brief.rules) {
+    const RuleKind* kind = ruleKind(rule.kind);
+    if (!kind) continue;
+    for (const auto& slot : kind->entries) {
+      auto it = rule.values.find(slot.key);
+      if (it == rule.values.end() || (slot.type != SlotType::Target && slot.type != SlotType::Names)) continue;
+      auto names = splitList(it->second);
+      if (std::find(names.begin(), names.end(), from) == names.end()) continue;
+      std::string text;
+      for (const auto& n : names) text += (text.empty() ? "" : ", ") + (n == from ? to : n);
+      it->second = text;
+    }
+  }
+}
+
 std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
   std::vector<Problem> r;
   auto add = [&](Severity s, const char* code, const std::string& what, const std::string& where,

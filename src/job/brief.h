@@ -26,6 +26,8 @@ std::string briefText(const Brief& brief);
 std::optional<Problem> saveBrief(const Brief& brief, const std::string& path);
 /// A brief for a bare part: overall size, tetrahedra, general limits.
 Brief defaultBrief(const std::string& partFile);
+/// Follows a renamed group in every rule that names it.
+void renameGroup(Brief& brief, const std::string& from, const std::string& to);
 /// All that is wrong with the values, unknown keys and kinds; lengths in `unit`.
 std::vector<Problem> validateBrief(const Brief& brief, const std::string& unit);
 

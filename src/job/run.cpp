@@ -321,6 +321,24 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   if (!wanted) wanted = 2;
   auto thin = countThrough(run.mesh, wanted, &progress);
   run.through = throughReport(run.mesh, thin, wanted);
+  bool asked = false;
+  for (const auto& t : request.through) asked = asked || !t.gaps;
+  // Linear elements bend far too stiffly alone in a wall; quadratic ones are judged by what was asked for.
+  if ((asked || options.order == 1) && !run.through.places.empty() && run.through.share() < 0.99) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "mesh.thin";
+    p.what = formatNumber(100 * (1 - run.through.share()), 2) + " % of the thin area has fewer than " +
+             std::to_string(wanted) + " elements from side to side";
+    for (std::size_t i = 0; i < std::min<std::size_t>(run.through.places.size(), 50); ++i)
+      p.places.push_back(run.through.places[i].at);
+    const ThinPlace& worst = run.through.places.front();
+    p.where = std::to_string(run.through.places.size()) + " places, the first with " + std::to_string(worst.count) +
+              " at " + formatPoint(worst.at) + ", " + formatNumber(worst.thickness, 3) + " " + part.unit + " thick";
+    p.why = asked ? "a floor, or another rule, holds the size up there" : "the walls are thin against the size";
+    p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
+    run.problems.push_back(p);
+  }
   run.rules = Comparison(brief, part, run.mesh, run.groups, request, thin).all();
   run.geometryVolume = part.volume();
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);

@@ -45,6 +45,25 @@ Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
   return b;
 }
 
+Rule freshRule(const std::string& kind, const std::string& on, const Brief& brief, const Part& part) {
+  Rule r;
+  r.kind = kind;
+  auto put = [&](const char* key, double length) { r.values[key] = formatNumber(length, 3) + " " + part.unit; };
+  double target = overallTarget(brief, part);
+  const RuleKind* k = ruleKind(kind);
+  if (const Slot* s = k ? k->slot("on") : nullptr; s && (s->required || on != "everywhere")) r.values["on"] = on;
+  if (kind == "size") put("length", 0.5 * target);
+  if (kind == "curve") r.values["turn"] = "15 deg";
+  if (kind == "divide") r.values["count"] = "10";
+  if (kind == "zone") {
+    // A box round the middle half of the part.
+    r.values["from"] = formatPoint(part.box.lo + 0.25 * part.box.size());
+    r.values["to"] = formatPoint(part.box.hi - 0.25 * part.box.size());
+    put("length", 0.5 * target);
+  }
+  return r;
+}
+
 std::vector<int> targetEntities(const std::string& names, Dim dim, const Part& part,
                                 const std::vector<ResolvedGroup>& groups) {
   std::set<int> r;

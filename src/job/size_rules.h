@@ -17,6 +17,8 @@ SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector
 /// The brief with all its sizes times `factor`: every length that is a size, the overall target (written out), turns
 /// per element, and deviations with the square. Growth, counts and multiples stay.
 Brief scaledSizes(const Brief& brief, const Part& part, double factor);
+/// A new rule of a kind with values that do something sensible on the part; `on` is its target where it has one.
+Rule freshRule(const std::string& kind, const std::string& on, const Brief& brief, const Part& part);
 /// Entities of one kind that the names of a target mean ('everywhere': all); faces stand for the bodies that have
 /// them and edges for the faces when `dim` asks for less.
 std::vector<int> targetEntities(const std::string& names, Dim dim, const Part& part,

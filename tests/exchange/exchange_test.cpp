@@ -246,6 +246,61 @@ TEST(Solver, barStretchesAsTheorySays) {
   }
 }
 
+/// A thick tube under inner pressure, plane strain: halving the sizes moves the widening of the bore towards Lamé's
+/// u = p a (1 + nu) ((1 - 2 nu) a^2 + b^2) / (E (b^2 - a^2)).
+TEST(Solver, halvingTheSizesConvergesToLame) {
+  if (!haveSolver()) GTEST_SKIP() << "ccx is not installed";
+  const double a = 2, b = 4, E = 1000, nu = 0.3, p = 10;
+  const double exact = p * a * (1 + nu) * ((1 - 2 * nu) * a * a + b * b) / (E * (b * b - a * a));
+  Part part = made("quarter 4 2 1");
+  auto group = [](const std::string& name, std::map<std::string, std::string> values) {
+    values["name"] = name;
+    return Rule{"group", std::move(values), "", false, {}};
+  };
+  std::array<std::vector<double>, 2> error;
+  for (int order : {1, 2})
+    for (double factor : {1.0, 0.5, 0.25}) {
+      if (order == 2 && factor < 0.4) continue;
+      TempFolder dir;
+      Brief brief = defaultBrief("made");
+      brief.rules = {group("bore", {{"surface", "cylinder"}, {"radius_max", "2.5"}}),
+                     group("ends", {{"normal", "0, 0, 1"}, {"surface", "plane"}}),
+                     group("bottom", {{"normal", "0, 0, -1"}, {"surface", "plane"}}),
+                     group("left", {{"normal", "-1, 0, 0"}, {"surface", "plane"}}),
+                     group("front", {{"normal", "0, -1, 0"}, {"surface", "plane"}}),
+                     {"everywhere", {{"target", "1"}, {"turn", "25"}}, "", false, {}},
+                     {"fill", {{"order", std::to_string(order)}}, "", false, {}}};
+      Progress progress;
+      auto run = runBrief(scaledSizes(brief, part, factor), part, 0, progress);
+      ASSERT_TRUE(run.ok());
+      ASSERT_FALSE(writeInp(run->mesh, dir / "mesh.inp", 1).has_value());
+      dir.write("job.inp", "*INCLUDE, INPUT=mesh.inp\n*MATERIAL, NAME=S\n*ELASTIC\n1000,0.3\n*SOLID SECTION, "
+                           "ELSET=body1, MATERIAL=S\n*STEP\n*STATIC\n*BOUNDARY\nends,3,3\nbottom,3,3\nleft,1,1\n"
+                           "front,2,2\n*DSLOAD\nbore,P,10\n*NODE PRINT, NSET=bore\nU\n*END STEP\n");
+      std::string dat = solve(dir, "job");
+      ASSERT_NE(dat.find("displacements"), std::string::npos) << *readFile(dir / "job.out");
+      std::istringstream s(dat.substr(dat.find("displacements")));
+      std::string line;
+      std::getline(s, line);
+      double sum = 0;
+      int count = 0;
+      for (long id; std::getline(s, line);) {
+        std::istringstream l(line);
+        double ux, uy, uz;
+        if (!(l >> id >> ux >> uy >> uz)) continue;
+        sum += std::hypot(ux, uy);
+        ++count;
+      }
+      ASSERT_GT(count, 5);
+      error[static_cast<std::size_t>(order - 1)].push_back(std::abs(sum / count / exact - 1));
+    }
+  for (const auto& e : error)
+    for (std::size_t i = 1; i < e.size(); ++i) EXPECT_LT(e[i], 0.6 * e[i - 1]) << e[i - 1] << " -> " << e[i];
+  EXPECT_LT(error[0].back(), 0.01);
+  EXPECT_LT(error[1].back(), 0.001);
+  EXPECT_LT(error[1][0], error[0][0]);
+}
+
 TEST(Solver, reactionsBalanceOnARealPart) {
   if (!haveSolver()) GTEST_SKIP() << "ccx is not installed";
   TempFolder dir;

@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesh/order.h"
+#include <unordered_map>
+
+namespace tess {
+namespace {
+
+std::uint64_t keyOf(std::int32_t a, std::int32_t b) {
+  if (a > b) std::swap(a, b);
+  return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
+}
+
+/// The type of the same shape and another order.
+std::optional<ElementType> typeOfOrder(ElementType t, int order) {
+  switch (t) {
+  case ElementType::Tet4:
+  case ElementType::Tet10:
+    return order == 2 ? ElementType::Tet10 : ElementType::Tet4;
+  case ElementType::Tri3:
+  case ElementType::Tri6:
+    return order == 2 ? ElementType::Tri6 : ElementType::Tri3;
+  default:
+    return {};
+  }
+}
+
+Problem refused(const std::string& what, const Vec3& at, const std::string& unit, const std::string& why,
+                const std::string& todo) {
+  Problem p;
+  p.fault = Fault::Usage;
+  p.code = "mesh.order";
+  p.what = what;
+  p.places.push_back(at);
+  p.where = "first at " + formatPoint(at) + " " + unit;
+  p.why = why;
+  p.todo = todo;
+  return p;
+}
+
+} // namespace
+
+std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char>& only) {
+  auto chosen = [&](std::size_t c) { return only.empty() || only[c]; };
+  auto middle = [&](std::size_t c) {
+    Vec3 m = Vec3::Zero();
+    int k = topology(mesh.cells.type[c]).corners;
+    for (int i = 0; i < k; ++i)
+      m += mesh.nodes[static_cast<std::size_t>(mesh.cells.of(c)[static_cast<std::size_t>(i)])] / k;
+    return m;
+  };
+  // Order of every edge after the change, and mid nodes that are there already.
+  std::unordered_map<std::uint64_t, int> orderOf;
+  std::unordered_map<std::uint64_t, std::int32_t> mid;
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+    const auto& t = topology(mesh.cells.type[c]);
+    if (chosen(c) && !typeOfOrder(t.type, order))
+      return refused("elements of type " + std::string(t.name) + " cannot change their order", middle(c), mesh.unit,
+                     "only tetrahedra can so far", "choose only the tetrahedra");
+    int to = chosen(c) ? order : t.order;
+    auto q = mesh.cells.of(c);
+    for (int e = 0; e < t.edges; ++e) {
+      auto k = keyOf(q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
+                     q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]);
+      auto [it, fresh] = orderOf.emplace(k, to);
+      if (!fresh && it->second != to)
+        return refused("the chosen elements end at elements of another order", middle(c), mesh.unit,
+                       "a mid node there would be missing in the element beside it",
+                       "choose whole regions that share no nodes with others, or all elements");
+      if (t.order == 2) mid[k] = q[static_cast<std::size_t>(t.corners + e)];
+    }
+  }
+  auto changed = [&](const ElementBlock& from, auto&& target) {
+    ElementBlock out;
+    std::vector<std::int32_t> n;
+    for (std::size_t c = 0; c < from.size(); ++c) {
+      const auto& t = topology(from.type[c]);
+      auto q = from.of(c);
+      ElementType to = target(c);
+      if (to == t.type) {
+        out.add(to, q);
+        continue;
+      }
+      n.assign(q.begin(), q.begin() + t.corners);
+      if (topology(to).order == 2)
+        for (int e = 0; e < t.edges; ++e) {
+          auto a = n[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
+               b = n[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
+          auto [it, fresh] = mid.emplace(keyOf(a, b), static_cast<std::int32_t>(mesh.nodes.size()));
+          if (fresh) {
+            mesh.nodes.push_back(0.5 *
+                                 (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]));
+            if (!mesh.nodeLink.empty()) mesh.nodeLink.push_back({});
+          }
+          n.push_back(it->second);
+        }
+      out.add(to, n);
+    }
+    return out;
+  };
+  mesh.cells = changed(mesh.cells, [&](std::size_t c) {
+    return chosen(c) ? *typeOfOrder(mesh.cells.type[c], order) : mesh.cells.type[c];
+  });
+  mesh.faces = changed(mesh.faces, [&](std::size_t f) {
+    auto q = mesh.faces.of(f);
+    auto it = orderOf.find(keyOf(q[0], q[1]));
+    auto to = typeOfOrder(mesh.faces.type[f], it == orderOf.end() ? order : it->second);
+    return to ? *to : mesh.faces.type[f];
+  });
+  // Nodes that no element uses any more go; node sets lose them.
+  std::vector<std::int32_t> to(mesh.nodes.size(), -1);
+  for (auto n : mesh.cells.nodes) to[static_cast<std::size_t>(n)] = 0;
+  std::size_t kept = 0;
+  for (std::size_t n = 0; n < to.size(); ++n) {
+    if (to[n] < 0) continue;
+    to[n] = static_cast<std::int32_t>(kept);
+    mesh.nodes[kept] = mesh.nodes[n];
+    if (!mesh.nodeLink.empty()) mesh.nodeLink[kept] = mesh.nodeLink[n];
+    ++kept;
+  }
+  mesh.nodes.resize(kept);
+  if (!mesh.nodeLink.empty()) mesh.nodeLink.resize(kept);
+  for (auto* block : {&mesh.cells, &mesh.faces})
+    for (auto& n : block->nodes) n = to[static_cast<std::size_t>(n)];
+  for (auto& g : mesh.groups) {
+    if (g.dim > 1) continue;
+    std::vector<std::int32_t> items;
+    for (auto n : g.items)
+      if (to[static_cast<std::size_t>(n)] >= 0) items.push_back(to[static_cast<std::size_t>(n)]);
+    g.items = std::move(items);
+  }
+  return {};
+}
+
+} // namespace tess
