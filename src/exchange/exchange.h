@@ -39,6 +39,7 @@ struct CellValues {
 };
 /// Reads a scalar array of a VTU file (cells of any dimension); fails when it is not there and names those that are.
 Result<CellValues> readVtuArray(const std::string& path, const std::string& array);
+/// Read by way of trial in a process of its own first, since damaged files can crash the library behind it.
 Result<Mesh> readVtu(const std::string& path);
 Result<Mesh> readInp(const std::string& path);
 
