@@ -86,7 +86,7 @@ Problem unreadable(const std::string& path, const std::string& why) {
 
 /// True when `read` comes to an end in a process of its own. VTK's XML readers can crash on damaged files, or ask for
 /// any amount of memory; what they do to a child process harms nobody.
-template <class F> bool survives(std::uintmax_t bytes, F&& read) {
+template <class F> bool survives([[maybe_unused]] std::uintmax_t bytes, F&& read) {
   pid_t child = fork();
   if (child < 0) return true; // no processes to be had: read without the trial
   if (child == 0) {

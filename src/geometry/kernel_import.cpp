@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry/kernel_import.h"
+#include "geometry/kernel_signals.h"
 #include <BOPAlgo_Builder.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
@@ -570,10 +571,18 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
 
 Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress) {
   std::lock_guard lock(g_kernelFiles);
+  // A fault leaves the kernel's own state as it was at that moment, locks included: it is not used again.
+  static bool shaken = false;
+  if (shaken) {
+    Problem p = unreadable(path, "the geometry kernel broke down on a damaged file before");
+    p.todo = "save the brief and start the program again";
+    return p;
+  }
   quietKernel();
   KernelModel model;
   TopoDS_Shape loose;
   std::optional<Problem> bad;
+  KernelSignals signals;
   try {
     OCC_CATCH_SIGNALS
     if (ext == ".step" || ext == ".stp") {
@@ -597,7 +606,11 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
       return *p;
     }
   } catch (const Standard_Failure& e) {
-    return unreadable(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
+    std::string said = e.GetMessageString();
+    shaken = said.find("SIG") != said.npos;
+    return unreadable(path, shaken || said.empty()
+                                ? "its entities refer to each other in a way that the geometry kernel cannot follow"
+                                : "the geometry kernel gave up: " + said);
   }
   return model;
 }

@@ -4,6 +4,7 @@
 #include "geometry/kernel_shape.h"
 #include "base/bvh.h"
 #include "geometry/kernel_import.h"
+#include "geometry/kernel_signals.h"
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
@@ -696,7 +697,9 @@ Result<Part> loadKernelPart(const std::string& path, const std::string& ext, con
   auto model = importKernelModel(path, ext, progress);
   if (!model) return model.problem();
   if (progress) progress->check();
+  KernelSignals signals;
   try {
+    OCC_CATCH_SIGNALS
     return partFromKernelModel(std::move(*model), options);
   } catch (const Standard_Failure& e) {
     Problem p;
