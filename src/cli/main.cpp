@@ -6,7 +6,6 @@
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/run.h"
-#include "mesh/order.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
 #include <cmath>
@@ -524,24 +523,7 @@ int convertCommand(const std::string& in, const std::string& out, double scale, 
   auto m = readMesh(in);
   if (!m) return fail(m.problem());
   if (order) {
-    std::vector<char> chosen;
-    if (!only.empty()) {
-      chosen.assign(m->cells.size(), 0);
-      bool known = false;
-      for (std::size_t r = 0; r < m->regions.size(); ++r) {
-        if (m->regions[r] != only) continue;
-        known = true;
-        for (std::size_t c = 0; c < chosen.size(); ++c) chosen[c] |= m->cellRegion[c] == static_cast<int>(r);
-      }
-      for (const auto& g : m->groups)
-        if (g.name == only && g.dim == 3) {
-          known = true;
-          for (auto c : g.items) chosen[static_cast<std::size_t>(c)] = 1;
-        }
-      if (!known)
-        return fail(usage("there is no region or element set '" + only + "'", "see `tessel audit` for the names"));
-    }
-    if (auto p = changeOrder(*m, order, chosen)) return fail(*p);
+    if (auto p = changeOrderOf(*m, order, only)) return fail(*p);
   }
   if (auto p = writeMesh(*m, *format, path, scale)) return fail(*p);
   if (auto p = verifyWritten(*m, *format, path, scale)) return fail(*p);

@@ -222,9 +222,9 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
 }
 
 Result<Mesh> readVtu(const std::string& path) {
-  auto grid = readGrid(path);
-  if (!grid) return grid.problem();
-  vtkUnstructuredGrid* g = *grid;
+  auto read = readGrid(path);
+  if (!read) return read.problem();
+  vtkUnstructuredGrid* g = *read;
   Mesh m;
   for (vtkIdType i = 0; i < g->GetNumberOfPoints(); ++i) {
     double p[3];
@@ -313,9 +313,9 @@ Result<Mesh> readVtu(const std::string& path) {
 }
 
 Result<CellValues> readVtuArray(const std::string& path, const std::string& array) {
-  auto grid = readGrid(path);
-  if (!grid) return grid.problem();
-  vtkUnstructuredGrid* g = *grid;
+  auto read = readGrid(path);
+  if (!read) return read.problem();
+  vtkUnstructuredGrid* g = *read;
   vtkDataArray* cells = g->GetCellData()->GetArray(array.c_str());
   vtkDataArray* points = cells ? nullptr : g->GetPointData()->GetArray(array.c_str());
   vtkDataArray* a = cells ? cells : points;

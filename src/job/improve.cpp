@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/improve.h"
 #include "audit/metrics.h"
+#include "mesh/order.h"
 #include <map>
 #include <set>
 
@@ -288,6 +289,34 @@ Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choic
         for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
   }
   return in;
+}
+
+std::optional<Problem> changeOrderOf(Mesh& mesh, int order, const std::string& only) {
+  std::vector<char> chosen;
+  if (!only.empty()) {
+    chosen.assign(mesh.cells.size(), 0);
+    bool known = false;
+    for (std::size_t r = 0; r < mesh.regions.size(); ++r) {
+      if (mesh.regions[r] != only) continue;
+      known = true;
+      for (std::size_t c = 0; c < chosen.size(); ++c) chosen[c] |= mesh.cellRegion[c] == static_cast<int>(r);
+    }
+    for (const auto& g : mesh.groups)
+      if (g.name == only && g.dim == 3) {
+        known = true;
+        for (auto c : g.items) chosen[static_cast<std::size_t>(c)] = 1;
+      }
+    if (!known) {
+      Problem p;
+      p.fault = Fault::Usage;
+      p.code = "usage";
+      p.what = "there is no region or element set '" + only + "'";
+      p.todo = "name one of:";
+      for (const auto& r : mesh.regions) p.todo += " " + r;
+      return p;
+    }
+  }
+  return changeOrder(mesh, order, chosen);
 }
 
 } // namespace tess

@@ -23,4 +23,7 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
 /// "min_dihedral:0..15"; either with the cells around, so that there is room to change something.
 Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress);
 
+/// Changes the order (1 or 2) of all elements, or of those of one region or element set named by `only`.
+std::optional<Problem> changeOrderOf(Mesh& mesh, int order, const std::string& only);
+
 } // namespace tess

@@ -119,8 +119,8 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
   }
   mesh.nodes.resize(kept);
   if (!mesh.nodeLink.empty()) mesh.nodeLink.resize(kept);
-  for (auto* block : {&mesh.cells, &mesh.faces})
-    for (auto& n : block->nodes) n = to[static_cast<std::size_t>(n)];
+  for (ElementBlock* elements : {&mesh.cells, &mesh.faces})
+    for (auto& n : elements->nodes) n = to[static_cast<std::size_t>(n)];
   for (auto& g : mesh.groups) {
     if (g.dim > 1) continue;
     std::vector<std::int32_t> items;
