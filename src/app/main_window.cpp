@@ -300,6 +300,7 @@ void MainWindow::buildMenus() {
   m_statusText->setContentsMargins(0, 0, 14, 0);
   m_statusText->setFixedWidth(420);
   m_statusText->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  m_statusText->setMinimumHeight(menuBar()->sizeHint().height()); // or it sits at the upper rim
   menuBar()->setCornerWidget(m_statusText, Qt::TopRightCorner);
 }
 

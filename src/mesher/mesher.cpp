@@ -129,6 +129,7 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   progress.stage("Filling", 0.3, 0.45);
   constexpr int kRounds = 14;
   int split = 0, grew = 0;
+  std::vector<Vec3> splitAt;
   std::size_t lostBefore = 0;
   for (int round = 0; round < kRounds; ++round) {
     auto r = recoverBoundary(core, surface, progress);
@@ -155,6 +156,10 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
         if (length(f[k], f[(k + 1) % 3]) > length(longest[0], longest[1])) longest = {f[k], f[(k + 1) % 3]};
       edges.push_back(longest);
     }
+    for (const auto& e : edges)
+      if (splitAt.size() < 50)
+        splitAt.push_back(
+            0.5 * (surface.points[static_cast<std::size_t>(e[0])] + surface.points[static_cast<std::size_t>(e[1])]));
     split += splitSurfaceEdges(surface, edges, part);
   }
   clock.lap("fill");
@@ -164,6 +169,8 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     p.code = "surface.split";
     p.what = std::to_string(split) + (split == 1 ? " surface edge was" : " surface edges were") +
              " halved so that the volume could be filled";
+    p.places = splitAt;
+    p.where = "first at " + formatPoint(splitAt.front()) + " " + part.unit;
     p.why = "surfaces lie closer together there than the size asked for";
     out.problems.push_back(p);
   }
