@@ -385,7 +385,10 @@ double shortestEdge(const TopoDS_Shape& s) {
 } // namespace
 
 int main(int argc, char** argv) {
-  if (argc < 2) return 2;
+  if (argc < 2 || argv[1][0] == '-') { // an option is no folder
+    std::fprintf(stderr, "usage: random_parts FOLDER [--count N] [--seed N]\n");
+    return 2;
+  }
   std::filesystem::path dir = argv[1];
   int count = 200;
   std::uint64_t seed = 1;
