@@ -27,6 +27,7 @@ MainWindow::MainWindow(bool openGl) {
   resize(1280, 800);
   setAcceptDrops(true);
   m_worker = new MeshWorker(this);
+  m_sizer = new MeshWorker(this);
   auto* central = new QWidget;
   central->setObjectName("paper");
   setCentralWidget(central);
@@ -55,7 +56,10 @@ MainWindow::MainWindow(bool openGl) {
   refresh();
 }
 
-MainWindow::~MainWindow() { m_worker->stop(); }
+MainWindow::~MainWindow() {
+  m_worker->stop();
+  m_sizer->stop();
+}
 
 void MainWindow::buildViewport(bool openGl) {
   auto* box = new QVBoxLayout(m_middle);
@@ -416,6 +420,13 @@ void MainWindow::connectPanels() {
     briefChanged();
     emit partLoaded();
   });
+  connect(m_sizer, &MeshWorker::sized, this,
+          [this](std::shared_ptr<const SizeField> field, const std::vector<Problem>& problems) {
+            if (m_view) m_view->setSizeField(field);
+            bool changed = !problems.empty() || !m_sizeProblems.empty();
+            m_sizeProblems = problems;
+            if (changed) refresh(); // a chip may be open for typing: only when there is news
+          });
   connect(m_worker, &MeshWorker::finished, this, [this](std::shared_ptr<const RunResult> r) {
     m_meshing = false;
     m_taskProblems.clear();
@@ -456,20 +467,19 @@ void MainWindow::briefChanged() {
   if (m_part) {
     m_briefProblems = validateBrief(m_doc.brief(), m_part->unit);
     m_groups = resolveGroups(m_doc.brief(), *m_part, m_briefProblems);
-    auto field = std::make_shared<SizeField>(briefSizeField(m_doc.brief(), *m_part, m_groups, m_briefProblems));
-    if (m_view) {
-      m_view->setGroups(m_groups);
-      m_view->setSizeField(field);
-    }
+    m_sizer->size(m_doc.brief(), m_part, m_groups);
+    if (m_view) m_view->setGroups(m_groups);
   }
   refresh();
 }
 
 void MainWindow::refresh() {
   auto run = currentRun();
-  m_briefPanel->show(m_doc.brief(), m_part.get(), m_groups, run.get(), m_briefProblems);
+  std::vector<Problem> ofBrief = m_briefProblems;
+  ofBrief.insert(ofBrief.end(), m_sizeProblems.begin(), m_sizeProblems.end());
+  m_briefPanel->show(m_doc.brief(), m_part.get(), m_groups, run.get(), ofBrief);
   std::vector<Problem> findings = m_taskProblems;
-  findings.insert(findings.end(), m_briefProblems.begin(), m_briefProblems.end());
+  findings.insert(findings.end(), ofBrief.begin(), ofBrief.end());
   if (run) {
     for (const auto& p : run->problems) {
       bool known = false;
@@ -481,7 +491,7 @@ void MainWindow::refresh() {
   m_audit->setFindings(findings);
   m_runs->setRuns(m_allRuns, m_current, m_doc.brief());
   bool errors = false;
-  for (const auto& p : m_briefProblems) errors = errors || p.severity == Severity::Error;
+  for (const auto& p : ofBrief) errors = errors || p.severity == Severity::Error;
   m_runs->setReady(m_part && !errors && !m_worker->busy(),
                    !m_part  ? tr("no part yet")
                    : errors ? tr("a card needs mending first")
@@ -581,11 +591,8 @@ void MainWindow::sizeFromSelection(const std::string& kind) {
   edit([&](Brief& b) { b.rules.push_back(freshRule(kind, on, b, *m_part)); },
        tr("add %1").arg(QString::fromStdString(kind)));
   int at = static_cast<int>(m_doc.brief().rules.size()) - 1;
-  // The value that is most likely to be changed next.
-  std::string key = kind == "through" || kind == "divide" ? "count"
-                    : kind == "curve"                     ? "turn"
-                    : kind == "field"                     ? "path"
-                                                          : "length";
+  const Slot* next = known ? askedFirst(*known) : nullptr;
+  std::string key = next ? next->key : "";
   QMetaObject::invokeMethod(
       this, [this, at, key] { m_briefPanel->editChip(at, key); }, Qt::QueuedConnection);
 }
@@ -615,6 +622,7 @@ void MainWindow::loadPartOfBrief() {
   m_part.reset();
   m_groups.clear();
   m_briefProblems.clear();
+  m_sizeProblems.clear();
   m_taskProblems.clear();
   m_allRuns.clear();
   m_current = -1;

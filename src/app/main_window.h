@@ -61,9 +61,10 @@ private:
   std::shared_ptr<const Part> m_part;
   std::vector<ResolvedGroup> m_groups;
   std::vector<Problem> m_briefProblems, m_taskProblems;
+  std::vector<Problem> m_sizeProblems; ///< of the size rules; they come with the size field
   std::vector<std::shared_ptr<const RunResult>> m_allRuns;
   int m_current = -1;
-  MeshWorker* m_worker;
+  MeshWorker *m_worker, *m_sizer;
   BriefPanel* m_briefPanel;
   AuditPanel* m_audit;
   RunsBar* m_runs;

@@ -93,4 +93,12 @@ void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part) {
   });
 }
 
+void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups) {
+  start([this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
+    std::vector<Problem> problems;
+    auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
+    return [this, field, problems] { emit sized(field, problems); };
+  });
+}
+
 } // namespace tess

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Long work off the window's thread: loading a part and running a brief. Results come back as queued signals; a newer
-// request makes older results stale, they are dropped.
+// Long work off the window's thread: loading a part, running a brief, making the size field of a brief. Results come
+// back as queued signals; a newer request makes older results stale, they are dropped.
 #pragma once
 #include "job/run.h"
 #include <QObject>
@@ -15,6 +15,7 @@ public:
   ~MeshWorker() override;
   void load(const QString& path, const LoadOptions& options);
   void run(const Brief& brief, std::shared_ptr<const Part> part);
+  void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
   void stop();
   bool busy() const { return m_busy; }
 
@@ -22,6 +23,7 @@ signals:
   void progressed(const QString& stage, double share);
   void loaded(std::shared_ptr<const Part> part);
   void finished(std::shared_ptr<const RunResult> run);
+  void sized(std::shared_ptr<const SizeField> field, const std::vector<Problem>& problems);
   void failed(const Problem& problem);
   void stopped();
 

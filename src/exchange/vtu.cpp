@@ -120,15 +120,20 @@ template <class F> bool survives([[maybe_unused]] std::uintmax_t bytes, F&& read
   return WIFEXITED(status) && WEXITSTATUS(status) == 0;
 }
 
+template <class Reader> vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors) {
+  auto reader = vtkSmartPointer<Reader>::New();
+  reader->AddObserver(vtkCommand::ErrorEvent, errors);
+  reader->SetFileName(path.c_str());
+  vtkObject::GlobalWarningDisplayOff();
+  reader->Update();
+  return reader;
+}
+
 template <class Reader> bool readable(const std::string& path) {
   std::error_code ec;
   return survives(std::filesystem::file_size(path, ec), [&] {
-    vtkNew<Reader> reader;
     vtkNew<ErrorCatcher> errors;
-    reader->AddObserver(vtkCommand::ErrorEvent, errors);
-    reader->SetFileName(path.c_str());
-    vtkObject::GlobalWarningDisplayOff();
-    reader->Update();
+    readerOf<Reader>(path, errors);
   });
 }
 
@@ -137,13 +142,8 @@ Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path) {
   if (!text) return text.problem();
   if (!readable<vtkXMLUnstructuredGridReader>(path))
     return unreadable(path, "its contents are damaged, or need more memory than such a file can");
-  vtkNew<vtkXMLUnstructuredGridReader> reader;
   vtkNew<ErrorCatcher> errors;
-  reader->AddObserver(vtkCommand::ErrorEvent, errors);
-  reader->SetFileName(path.c_str());
-  vtkObject::GlobalWarningDisplayOff();
-  reader->Update();
-  vtkSmartPointer<vtkUnstructuredGrid> g = reader->GetOutput();
+  vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors)->GetOutput();
   if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
     return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
   return g;
@@ -274,11 +274,8 @@ Result<Mesh> readVtu(const std::string& path) {
   if (!std::filesystem::exists(sibling)) return m;
   if (!readable<vtkXMLPolyDataReader>(sibling))
     return unreadable(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
-  vtkNew<vtkXMLPolyDataReader> pr;
   vtkNew<ErrorCatcher> errors;
-  pr->AddObserver(vtkCommand::ErrorEvent, errors);
-  pr->SetFileName(sibling.c_str());
-  pr->Update();
+  auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors);
   vtkPolyData* s = pr->GetOutput();
   auto* group = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("group"));
   auto* node = vtkIntArray::SafeDownCast(s->GetPointData()->GetArray("node"));

@@ -430,7 +430,8 @@ void imprint(KernelModel& model, double diagonal) {
     OCC_CATCH_SIGNALS
     builder.Perform();
     failed = builder.HasErrors();
-  } catch (const Standard_Failure&) {
+  } catch (const Standard_Failure& e) {
+    KernelSignals::note(e);
     failed = true;
   }
   if (failed) {
@@ -571,9 +572,7 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
 
 Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress) {
   std::lock_guard lock(g_kernelFiles);
-  // A fault leaves the kernel's own state as it was at that moment, locks included: it is not used again.
-  static bool shaken = false;
-  if (shaken) {
+  if (KernelSignals::faulted()) {
     Problem p = unreadable(path, "the geometry kernel broke down on a damaged file before");
     p.todo = "save the brief and start the program again";
     return p;
@@ -607,8 +606,8 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
     }
   } catch (const Standard_Failure& e) {
     std::string said = e.GetMessageString();
-    shaken = said.find("SIG") != said.npos;
-    return unreadable(path, shaken || said.empty()
+    bool fault = KernelSignals::note(e);
+    return unreadable(path, fault || said.empty()
                                 ? "its entities refer to each other in a way that the geometry kernel cannot follow"
                                 : "the geometry kernel gave up: " + said);
   }

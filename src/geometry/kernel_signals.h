@@ -7,8 +7,10 @@
 #define OCC_CONVERT_SIGNALS
 #endif
 #include <OSD.hxx>
+#include <OSD_Signal.hxx>
 #include <Standard_ErrorHandler.hxx>
 #include <array>
+#include <atomic>
 #include <csignal>
 
 namespace tess {
@@ -21,12 +23,21 @@ public:
     restore(kFaults, kAll.size());
   }
   ~KernelSignals() { restore(0, kAll.size()); }
+  /// A fault leaves the kernel's own state as it was at that moment, locks included: it must not be used again.
+  static bool faulted() { return s_faulted; }
+  /// To be called where a failure is caught; true when it was a fault.
+  static bool note(const Standard_Failure& e) {
+    bool fault = e.IsKind(STANDARD_TYPE(OSD_Signal));
+    if (fault) s_faulted = true;
+    return fault;
+  }
   KernelSignals(const KernelSignals&) = delete;
   KernelSignals& operator=(const KernelSignals&) = delete;
 
 private:
   static constexpr std::size_t kFaults = 5;
   static constexpr std::array<int, 9> kAll{SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGSYS, SIGINT, SIGTERM, SIGHUP, SIGQUIT};
+  static inline std::atomic<bool> s_faulted{false};
   std::array<struct sigaction, 9> m_before;
   void restore(std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) sigaction(kAll[i], &m_before[i], nullptr);

@@ -18,6 +18,14 @@ const char* slotTypeName(SlotType t) {
   return names[static_cast<int>(t)];
 }
 
+const Slot* askedFirst(const RuleKind& kind) {
+  for (const auto& s : kind.entries)
+    if (s.required && s.type != SlotType::Target && s.type != SlotType::Points) return &s;
+  for (const auto& s : kind.entries)
+    if (s.type == SlotType::Integer || s.type == SlotType::Angle || s.type == SlotType::Size) return &s;
+  return nullptr;
+}
+
 const std::vector<RuleKind>& ruleTable() {
   static const std::vector<RuleKind> table = [] {
     auto plain = [](const char* key, SlotType type, const char* fallback, const char* help) {

@@ -38,6 +38,9 @@ struct RuleKind {
 const std::vector<RuleKind>& ruleTable();
 const RuleKind* ruleKind(const std::string& id);
 const char* slotTypeName(SlotType t);
+/// The slot of a new rule that a person will want to set next: the first required value that is no target or place,
+/// else the first number.
+const Slot* askedFirst(const RuleKind& kind);
 
 /// A rule of a brief: values as the texts that were written, by slot key.
 struct Rule {

@@ -128,21 +128,14 @@ private:
 
   /// Edges of the boundary elements on the faces of a target, along its edges, and at its points.
   std::vector<double> targetEdges(const std::string& on) const {
-    std::set<int> faces, edges, points;
-    for (const auto& name : splitList(on)) {
-      if (name == "everywhere")
-        for (int f = 0; f < m_part.count(Dim::Face); ++f) faces.insert(f);
+    auto ofFaces = targetEntities(on, Dim::Face, m_part, m_groups);
+    std::set<int> faces(ofFaces.begin(), ofFaces.end()), edges, points;
+    for (const auto& name : splitList(on))
       for (const auto& g : m_groups) {
         if (g.name != name) continue;
-        if (g.dim == Dim::Face) faces.insert(g.entities.begin(), g.entities.end());
-        if (g.dim == Dim::Body)
-          for (int b : g.entities)
-            faces.insert(m_part.bodies[static_cast<std::size_t>(b)].faces.begin(),
-                         m_part.bodies[static_cast<std::size_t>(b)].faces.end());
         if (g.dim == Dim::Edge) edges.insert(g.entities.begin(), g.entities.end());
         if (g.dim == Dim::Point) points.insert(g.entities.begin(), g.entities.end());
       }
-    }
     std::vector<double> l;
     for (std::size_t f = 0; f < m.faces.size(); ++f) {
       bool onFace = faces.count(m.faceLink[f]) > 0;

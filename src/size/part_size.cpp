@@ -4,7 +4,6 @@
 #include "base/parallel.h"
 #include "size/thickness.h"
 #include <cmath>
-#include <map>
 
 namespace tess {
 

@@ -138,13 +138,13 @@ public:
     }
     p[6] = mid;
     double lo = std::numeric_limits<double>::infinity(), hi = 0;
-    int hits = 0, other = -1;
+    int hits = 0;
     std::array<Probe::Hit, 7> hit;
     for (std::size_t k = 0; k < 7; ++k) {
       hit[k] = m_probe.cast(m_face, p[k], m_body);
       if (!hit[k].found()) continue;
       ++hits;
-      if (hit[k].distance < lo) lo = hit[k].distance, other = hit[k].face;
+      if (hit[k].distance < lo) lo = hit[k].distance;
       hi = std::max(hi, hit[k].distance);
     }
     double fine = std::max(hits ? lo : m_below, m_finest);
@@ -163,8 +163,6 @@ public:
     }
     piece.thickness = lo;
     piece.halfWidth = 0.5 * hi;
-    piece.face = m_face;
-    piece.other = other;
     m_out.push_back(piece);
   }
 
@@ -215,11 +213,6 @@ std::vector<ThinPiece> thinPieces(const Part& part, bool gaps, const std::vector
   std::vector<ThinPiece> r;
   for (auto& b : byTriangle) r.insert(r.end(), b.begin(), b.end());
   return r;
-}
-
-double thicknessAt(const Part& part, int face, const Vec3& point, double below) {
-  auto hit = Probe(part, below).cast(face, point, part.faces[static_cast<std::size_t>(face)].bodies[0]);
-  return hit.found() ? hit.distance : 0;
 }
 
 } // namespace tess

@@ -4,7 +4,6 @@
 #pragma once
 #include "base/progress.h"
 #include "geometry/part.h"
-#include <functional>
 
 namespace tess {
 
@@ -13,17 +12,14 @@ struct ThinPiece {
   std::array<Vec3, 3> across; ///< the points half way to the other side
   double thickness = 0;       ///< least distance to the other side over the piece
   double halfWidth = 0;       ///< half of the largest distance
-  int face = -1, other = -1;  ///< this face and the one opposite
 };
 
-/// Faces count as opposite when their normals are within 50 degrees of facing each other. Walls: seen from `bodies`
-/// (per body; empty: all) inwards; gaps: through empty space between faces of any bodies. Pieces are as small as the
-/// distance where it varies, so that tapered and curved walls are followed.
-/// `below`: largest distance of interest at a face; `faces`: only these (empty: all).
+/// Faces count as opposite when their normals are within 50 degrees of facing each other: through the material of each
+/// body (walls), or through empty space between faces of any bodies (`gaps`). Pieces are as small as the distance where
+/// it varies, so that tapered and curved walls are followed.
+/// `below`: largest distance of interest at a face; `finest`: pieces need not be smaller; `faces`: only these (empty:
+/// all).
 std::vector<ThinPiece> thinPieces(const Part& part, bool gaps, const std::vector<char>& faces, double below,
                                   double finest, const Progress* progress = nullptr);
-
-/// Thickness at a point of a face: through the material behind it, or 0 where nothing lies opposite.
-double thicknessAt(const Part& part, int face, const Vec3& point, double below);
 
 } // namespace tess

@@ -68,6 +68,26 @@ double drawn(const QImage& i) {
 
 } // namespace
 
+TEST_F(Window, everyKindOfSizeRuleCanBeAddedInWordsAndActs) {
+  open("keel-bracket.brief");
+  auto* say = w->findChild<QLineEdit*>("say");
+  ASSERT_NE(say, nullptr);
+  for (const char* kind : {"through", "zone", "curve", "divide", "size"}) {
+    std::size_t before = w->document().brief().rules.size();
+    say->setFocus();
+    say->clear();
+    QTest::keyClicks(say, kind);
+    QTest::keyClick(say, Qt::Key_Return);
+    ASSERT_TRUE(waitFor([&] { return w->document().brief().rules.size() == before + 1; }, 5000)) << kind;
+    EXPECT_EQ(w->document().brief().rules.back().kind, kind);
+    auto* editor = w->findChild<QLineEdit*>("chipEditor");
+    EXPECT_TRUE(waitFor([&] { return (editor = w->findChild<QLineEdit*>("chipEditor")) != nullptr; }, 5000)) << kind;
+    if (editor) QTest::keyClick(editor, Qt::Key_Return);
+    for (const auto& p : validateBrief(w->document().brief(), "mm"))
+      EXPECT_NE(p.severity, Severity::Error) << kind << ": " << p.what;
+  }
+}
+
 TEST_F(Window, opensMeshesBrushesAndExports) {
   open("saddle-clamp.brief");
   EXPECT_GT(drawn(w->viewport()->picture()), 0.05);

@@ -31,6 +31,10 @@ const AskedGot& gotOf(const RunResult& r, const std::string& kind) {
   static AskedGot none;
   return none;
 }
+SizeField fieldOf(const Brief& b, const Part& part, std::vector<Problem>& problems) {
+  auto groups = resolveGroups(b, part, problems);
+  return briefSizeField(b, part, groups, problems);
+}
 bool reports(const std::vector<Problem>& problems, const std::string& code) {
   for (const auto& p : problems)
     if (p.code == code) return true;
@@ -82,8 +86,7 @@ TEST(SizeRules, ThroughActsOnItsGroupOnly) {
   Brief b = briefWith("8 mm", {rule("group", {{"name", "side"}, {"nearest", "16, 8, 8"}}),
                                rule("through", {{"count", "2"}, {"on", "side"}, {"floor", "0.1"}})});
   std::vector<Problem> problems;
-  auto groups = resolveGroups(b, part, problems);
-  SizeField f = briefSizeField(b, part, groups, problems);
+  SizeField f = fieldOf(b, part, problems);
   EXPECT_NEAR(f.at({15.3, 8, 8}), 0.75, 0.01);
   EXPECT_GT(f.at({0.7, 8, 8}), 4); // the wall across is left alone
 }
@@ -93,15 +96,13 @@ TEST(SizeRules, MultiplesFollowTheOverallSize) {
   Brief b = briefWith("5 mm", {rule("group", {{"name", "top"}, {"normal", "0, 0, 1"}}),
                                rule("size", {{"on", "top"}, {"length", "0.4 x"}, {"within", "2 mm"}})});
   std::vector<Problem> problems;
-  auto groups = resolveGroups(b, part, problems);
-  SizeField f = briefSizeField(b, part, groups, problems);
+  SizeField f = fieldOf(b, part, problems);
   EXPECT_TRUE(problems.empty());
   EXPECT_DOUBLE_EQ(f.at({10, 10, 20}), 2);
   EXPECT_DOUBLE_EQ(f.at({10, 10, 18.1}), 2);
   EXPECT_NEAR(f.at({10, 10, 17}), 2.3, 1e-9);
   Brief half = scaledSizes(b, part, 0.5);
-  groups = resolveGroups(half, part, problems);
-  SizeField g = briefSizeField(half, part, groups, problems);
+  SizeField g = fieldOf(half, part, problems);
   EXPECT_DOUBLE_EQ(g.at({10, 10, 20}), 1);
   EXPECT_DOUBLE_EQ(g.at({10, 10, 18.1}), 1); // the reach is no size
   EXPECT_FALSE(validateBrief(briefWith("5 mm", {rule("size", {{"on", "top"}, {"length", "-1 x"}})}), "mm").empty());
@@ -135,8 +136,7 @@ TEST(SizeRules, TwoExactDivisionsOfOneEdgeAreAFinding) {
   EXPECT_FALSE(reports(r.problems, "rule.conflict"));
   b.rules.push_back(rule("divide", {{"on", "long"}, {"count", "4"}}));
   std::vector<Problem> problems;
-  auto groups = resolveGroups(b, part, problems);
-  briefSizeField(b, part, groups, problems);
+  fieldOf(b, part, problems);
   EXPECT_TRUE(reports(problems, "rule.conflict"));
 }
 
