@@ -430,8 +430,7 @@ void imprint(KernelModel& model, double diagonal) {
     OCC_CATCH_SIGNALS
     builder.Perform();
     failed = builder.HasErrors();
-  } catch (const Standard_Failure& e) {
-    KernelSignals::note(e);
+  } catch (const Standard_Failure&) {
     failed = true;
   }
   if (failed) {
@@ -594,6 +593,7 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
       model.format = "BREP";
       bad = readBrep(path, model, loose);
     }
+    if (KernelSignals::faulted()) throw Standard_Failure("fault");
     if (bad) return *bad;
     if (progress) progress->check();
     Box box;
@@ -605,12 +605,11 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
       return *p;
     }
   } catch (const Standard_Failure& e) {
-    std::string said = e.GetMessageString();
-    bool fault = KernelSignals::note(e);
-    return unreadable(path, fault || said.empty()
-                                ? "its entities refer to each other in a way that the geometry kernel cannot follow"
-                                : "the geometry kernel gave up: " + said);
+    if (!KernelSignals::faulted())
+      return unreadable(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
   }
+  if (KernelSignals::faulted())
+    return unreadable(path, "its entities refer to each other in a way that the geometry kernel cannot follow");
   return model;
 }
 

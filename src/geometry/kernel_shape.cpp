@@ -341,7 +341,6 @@ Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angle
     settings.MeshAlgo = otherWay ? IMeshTools_MeshAlgoType_Delabella : IMeshTools_MeshAlgoType_Watson;
     BRepMesh_IncrementalMesh mesher(all, settings);
   } catch (const Standard_Failure& e) {
-    KernelSignals::note(e);
     return fail(0, e.GetMessageString());
   }
 
@@ -703,7 +702,6 @@ Result<Part> loadKernelPart(const std::string& path, const std::string& ext, con
     OCC_CATCH_SIGNALS
     return partFromKernelModel(std::move(*model), options);
   } catch (const Standard_Failure& e) {
-    KernelSignals::note(e);
     Problem p;
     p.code = "file.unreadable";
     p.what = "the part cannot be used";

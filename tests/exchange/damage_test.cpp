@@ -103,3 +103,22 @@ TEST_P(Damage, IsAnsweredByAResultOrAProblem) {
 }
 INSTANTIATE_TEST_SUITE_P(Files, Damage, ::testing::Values("vtu", "inp", "stl", "ply", "step", "brief"),
                          [](const auto& i) { return std::string(i.param); });
+
+TEST(KernelFault, IsAProblemAndTheKernelIsNotUsedAgain) {
+  TempFolder dir;
+  // A vertex that refers to an entity that is no point: the kernel's reader follows it all the same.
+  std::string text = *readFile(demo("saddle-clamp.step"));
+  std::size_t at = text.find("VERTEX_POINT('',#"), end = text.find(')', at);
+  ASSERT_NE(at, std::string::npos);
+  text.replace(at, end - at, "VERTEX_POINT('',#1");
+  std::string bad = dir.write("bad.step", text);
+  EXPECT_EXIT(
+      {
+        auto first = loadPart(bad);
+        auto second = loadPart(demo("keel-bracket.step"));
+        bool told = !first && first.problem().code == "file.unreadable" && !second &&
+                    second.problem().todo.find("start the program again") != std::string::npos;
+        _exit(told ? 0 : 1);
+      },
+      ::testing::ExitedWithCode(0), "");
+}
