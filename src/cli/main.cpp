@@ -5,6 +5,7 @@
 #include "base/units.h"
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/proposals.h"
 #include "job/run.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
@@ -72,7 +73,7 @@ Problem usage(const std::string& what, const std::string& todo) {
 
 bool isBrief(const std::string& path) { return fs::path(path).extension() == ".brief"; }
 
-int inspect(const std::string& path, const std::string& unit, bool json) {
+int inspect(const std::string& path, const std::string& unit, bool json, bool propose) {
   LoadOptions o;
   o.unit = unit;
   auto part = loadPart(path, o);
@@ -80,6 +81,14 @@ int inspect(const std::string& path, const std::string& unit, bool json) {
     if (json)
       std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(part.problem())}}}.dump(2) << "\n";
     return fail(part.problem());
+  }
+  if (propose) { // a brief to go on from
+    Brief b = defaultBrief(path);
+    b.unit = unit;
+    auto groups = proposeGroups(b, *part, {});
+    b.rules.insert(b.rules.begin(), groups.begin(), groups.end());
+    std::cout << briefText(b);
+    return 0;
   }
   double shortest = 1e300;
   for (const auto& e : part->edges) shortest = std::min(shortest, e.length);
@@ -620,13 +629,14 @@ int main(int argc, char** argv) {
   CLI::App app{"Tesselite on the command line: parts in, solver-ready meshes out"};
   app.require_subcommand(1);
   std::string path, out, unit, limits, report;
-  bool json = false, markdown = false;
+  bool json = false, markdown = false, propose = false;
   double scale = 1;
   MeshArgs m;
   auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
   inspectCmd->add_option("PART", path)->required();
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
+  inspectCmd->add_flag("--propose", propose, "print a brief with the groups that the part suggests");
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
   auto* forecastCmd = app.add_subcommand("forecast", "what a mesh will cost, before it is made");
   auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
@@ -680,7 +690,7 @@ int main(int argc, char** argv) {
     return app.exit(e) == 0 ? 0 : 2;
   }
   try {
-    if (*inspectCmd) return inspect(path, unit, json);
+    if (*inspectCmd) return inspect(path, unit, json, propose);
     if (*meshCmd) return meshCommand(m);
     if (*improveCmd) return improveCommand(path, limits, only, m.out, report);
     if (*forecastCmd) return forecastCommand(m);

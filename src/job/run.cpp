@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/forecast.h"
+#include "mesh/own_angles.h"
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -251,6 +252,42 @@ private:
 
 } // namespace
 
+namespace {
+
+/// Tells flat elements that the part's own sharp edges and corners enforce from those that it does not.
+void judgeFlat(RunResult& run, const std::string& unit) {
+  const Mesh& m = run.mesh;
+  const auto own = ownAngles(m);
+  const auto& angle = run.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+  std::size_t flat = 0, enforced = 0, sharpest = 0;
+  run.angleElsewhere = 180;
+  for (std::size_t n = 0; n < own.size(); ++n)
+    if (own[n] < own[sharpest]) sharpest = n;
+  if (!own.empty()) run.ownAngle = own[sharpest];
+  for (std::size_t c = 0; c < angle.value.size(); ++c) {
+    double least = 180;
+    for (auto n : m.cells.of(c)) least = std::min<double>(least, own[static_cast<std::size_t>(n)]);
+    flat += angle.value[c] < kFlatAngle;
+    if (least < kFlatAngle)
+      enforced += angle.value[c] < kFlatAngle;
+    else
+      run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[c]);
+  }
+  if (!enforced) return;
+  Problem p;
+  p.severity = Severity::Note;
+  p.code = "mesh.own-angle";
+  p.what = std::to_string(enforced) + " of " + std::to_string(flat) + " flat elements touch an edge or corner where " +
+           "the part itself has an angle down to " + formatNumber(run.ownAngle, 2) + " degrees";
+  p.places.push_back(m.nodes[sharpest]);
+  p.where = "sharpest at " + formatPoint(p.places[0]) + " " + unit;
+  p.why = "no mesh can have a larger angle there than the part";
+  p.todo = "cut the sharp rim off where the part was drawn, if the place matters";
+  run.problems.push_back(p);
+}
+
+} // namespace
+
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress) {
   auto begin = std::chrono::steady_clock::now();
   RunResult run;
@@ -333,6 +370,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     run.problems.push_back(p);
   }
   run.rules = Comparison(brief, part, run.mesh, run.groups, request, thin).all();
+  judgeFlat(run, part.unit);
   run.geometryVolume = part.volume();
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
   auto loose = unassignedFaces(part, run.groups);
@@ -474,6 +512,7 @@ nlohmann::json runReport(const RunResult& run) {
   j["timings"] = nlohmann::json::object();
   for (const auto& [k, v] : run.timings) j["timings"][k] = v;
   j["timings"]["total"] = run.seconds;
+  j["angles"] = {{"own", run.ownAngle}, {"elsewhere", run.angleElsewhere}, {"flat_below", kFlatAngle}};
   j["through"] = {{"wanted", run.through.wanted},
                   {"thin_area", run.through.thinArea},
                   {"share", run.through.share()},

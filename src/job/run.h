@@ -27,10 +27,15 @@ struct RunResult {
   std::vector<AskedGot> rules;
   ThroughReport through; ///< elements through thin places, against the largest count asked for (2 when none is)
   std::vector<std::pair<std::string, double>> timings;
+  double ownAngle = 180;     ///< smallest angle that the part itself has at an edge or corner, degrees
+  double angleElsewhere = 0; ///< smallest dihedral angle of the elements that touch no own angle below kFlatAngle
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
   std::size_t peakMemory = 0;
   int threads = 0;
 };
+
+/// Dihedral angle in degrees below which an element counts as flat.
+constexpr double kFlatAngle = 8;
 
 /// Meshes and audits. Throws Cancelled on a stop.
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);

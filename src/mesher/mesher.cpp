@@ -40,7 +40,7 @@ Mesh collect(const TetCore& core, const SurfaceMesh& surface, const Part& part, 
     if (id < 0) {
       id = static_cast<std::int32_t>(m.nodes.size());
       m.nodes.push_back(core.points[static_cast<std::size_t>(v)]);
-      if (v < static_cast<int>(surface.points.size()))
+      if (surface.dim[static_cast<std::size_t>(v)] != Dim::Body)
         m.nodeLink.push_back({static_cast<std::int8_t>(surface.dim[static_cast<std::size_t>(v)]),
                               surface.entity[static_cast<std::size_t>(v)]});
       else
@@ -181,9 +181,10 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   progress.stage("Improving", 0.65, 0.9);
   auto stats = improveTets(core, surface, &part, size, progress);
   spdlog::debug(
-      "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions, {} peels, worst {:.4f} -> {:.4f}",
-      stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.peels, stats.worstBefore,
-      stats.worstAfter);
+      "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions; surface: {} slides, {} peels, {} "
+      "insertions, {} contractions; worst {:.4f} -> {:.4f}",
+      stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.slides, stats.peels,
+      stats.surfaceInsertions, stats.surfaceContractions, stats.worstBefore, stats.worstAfter);
   clock.lap("improve");
   if (stats.peels) {
     Problem p;

@@ -2,8 +2,9 @@
 // Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
 // parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
 #include "mesher/edge_division.h"
+#include "mesher/face_patch.h"
 #include "mesher/surface_bridge.h"
-#include "mesher/surface_graph.h"
+#include "mesher/surface_match.h"
 #include <cmath>
 #include <map>
 #include <set>
@@ -13,15 +14,6 @@
 
 namespace tess {
 namespace {
-
-double minAngle(const Vec3& a, const Vec3& b, const Vec3& c) {
-  double la = (b - c).squaredNorm(), lb = (c - a).squaredNorm(), lc = (a - b).squaredNorm();
-  // The smallest angle faces the shortest side.
-  double lo = std::min({la, lb, lc});
-  double other = lo == la ? std::sqrt(lb * lc) : lo == lb ? std::sqrt(la * lc) : std::sqrt(la * lb);
-  if (other <= 0) return 0;
-  return std::acos(std::clamp((la + lb + lc - 2 * lo) / (2 * other), -1.0, 1.0));
-}
 
 /// Expected normal of a triangle of `face`: of the true face below its middle.
 Vec3 trueNormal(const Part& part, int face, const Vec3& a, const Vec3& b, const Vec3& c) {
@@ -181,349 +173,6 @@ private:
   }
 };
 
-/// Remeshes one face; its boundary vertices and feature edges stay as they are.
-class FacePatch {
-public:
-  FacePatch(const Part& part, int face, const SizeField& size, Progress& progress)
-      : m_part(part), m_face(face), m_size(size), m_progress(progress) {}
-  SurfaceGraph g;
-  std::vector<int> globalId; ///< per local vertex, -1 for new ones
-
-  void run() {
-    m_h.resize(g.points.size());
-    m_normal.resize(g.points.size());
-    m_askedAt = g.points;
-    for (std::size_t i = 0; i < g.points.size(); ++i) {
-      if ((i & 255) == 0) m_progress.check();
-      m_h[i] = m_size.at(g.points[i]);
-      m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
-    }
-    for (int round = 0; round < 12; ++round) {
-      m_progress.check();
-      bool late = round >= 8;
-      if (round < 4 || late) untangle();
-      int changes = splitLong(round) + (late ? 0 : collapseShort());
-      flips(true);
-      smooth();
-      flips(late);
-      if (round >= 4 && changes == 0 && round < 10) round = 10; // two closing rounds
-    }
-    separateCorners();
-  }
-
-  /// Splits inner edge (a, b), named by global ids; used when another face has the same edge.
-  bool splitShared(int globalA, int globalB) {
-    int a = -1, b = -1;
-    for (std::size_t i = 0; i < globalId.size(); ++i) {
-      if (globalId[i] == globalA) a = static_cast<int>(i);
-      if (globalId[i] == globalB) b = static_cast<int>(i);
-    }
-    if (a < 0 || b < 0 || !g.connected(a, b) || g.isFeature(a, b)) return false;
-    splitAt(a, b);
-    flips(false);
-    smooth();
-    return true;
-  }
-
-private:
-  const Part& m_part;
-  int m_face;
-  const SizeField& m_size;
-  Progress& m_progress;
-  std::vector<double> m_h;
-  std::vector<Vec3> m_askedAt; ///< where the size of each vertex was last asked for
-  std::vector<Vec3> m_normal; ///< of the true face at each vertex; their mean stands in for the normal below a triangle
-
-  bool fixed(int v) const { return g.dim[static_cast<std::size_t>(v)] != Dim::Face; }
-  Vec3 onFace(const Vec3& p) const { return m_part.shape->projectToFace(m_face, p).point; }
-  /// How well a triangle of these vertices faces the way the face does there; `p` replaces the place of `moved`.
-  double facing(int a, int b, int c) const { return facing(a, b, c, g.pt(a), g.pt(b), g.pt(c), Vec3::Zero()); }
-  double facing(int a, int b, int c, const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& extra) const {
-    Vec3 n = m_normal[static_cast<std::size_t>(a)] + m_normal[static_cast<std::size_t>(b)] +
-             m_normal[static_cast<std::size_t>(c)] + extra;
-    double l = n.norm();
-    return l > 0 ? triangleNormal(pa, pb, pc).dot(n) / l : 0.0;
-  }
-
-  int splitAt(int a, int b) {
-    FaceProjection m = m_part.shape->projectToFace(m_face, 0.5 * (g.pt(a) + g.pt(b)));
-    int v = g.split(a, b, m.point, Dim::Face, m_face);
-    globalId.push_back(-1);
-    m_h.push_back(m_size.at(m.point));
-    m_askedAt.push_back(m.point);
-    m_normal.push_back(m.normal);
-    return v;
-  }
-
-  /// Splits unless the new point, put on the true face, would turn a triangle over: next to an edge that spans a wide
-  /// arc a flat triangle lies between chord and arc. Flips change such places in later rounds.
-  bool trySplit(int a, int b) {
-    if (m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane) {
-      std::array<int, 16> at;
-      int k = g.edgeTris(a, b, at);
-      FaceProjection m = m_part.shape->projectToFace(m_face, 0.5 * (g.pt(a) + g.pt(b)));
-      double now = 1, then = 1;
-      for (int i = 0; i < k; ++i) {
-        auto q = g.tri(at[static_cast<std::size_t>(i)]);
-        now = std::min(now, facing(q[0], q[1], q[2]));
-        for (int end : {a, b}) { // each half has the new point in place of one end
-          std::array<Vec3, 3> p;
-          Vec3 n = m.normal;
-          for (std::size_t j = 0; j < 3; ++j) {
-            p[j] = q[j] == end ? m.point : g.pt(q[j]);
-            if (q[j] != end) n += m_normal[static_cast<std::size_t>(q[j])];
-          }
-          then = std::min(then, triangleNormal(p[0], p[1], p[2]).dot(n.normalized()));
-        }
-      }
-      if (then < 0.03 && then < now) return false;
-    }
-    splitAt(a, b);
-    return true;
-  }
-
-  struct Edge {
-    int a, b;
-    double rank;
-  };
-  template <class F> std::vector<Edge> collect(F&& rank) const {
-    std::vector<Edge> r;
-    for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
-      if (!g.alive(t)) continue;
-      for (std::size_t k = 0; k < 3; ++k) {
-        int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
-        if (a > b || g.isFeature(a, b)) continue; // an inner edge is met from both sides, once with a < b
-        double x = rank(a, b);
-        if (x > 0) r.push_back({a, b, x});
-      }
-    }
-    std::sort(r.begin(), r.end(), [](const Edge& x, const Edge& y) {
-      return x.rank != y.rank ? x.rank > y.rank : std::pair(x.a, x.b) < std::pair(y.a, y.b);
-    });
-    return r;
-  }
-
-  int splitLong(int round) {
-    int n = 0;
-    bool curved = m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane;
-    auto edges = collect([&](int a, int b) {
-      double l = (g.pt(a) - g.pt(b)).norm(),
-             h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
-      double r = l / h;
-      if (l > 2 * h)
-        r = std::max(r, l / m_size.at(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
-      if (r > 1.36) return r;
-      // An edge that leaves the curved face by much must be split though it is short enough.
-      if (curved && r > 0.5 && round > 1) {
-        Vec3 m = 0.5 * (g.pt(a) + g.pt(b));
-        if ((onFace(m) - m).norm() > 0.16 * l) return r;
-      }
-      return 0.0;
-    });
-    int seen = 0;
-    for (const auto& e : edges) {
-      if ((++seen & 255) == 0) m_progress.check();
-      if (g.connected(e.a, e.b) && trySplit(e.a, e.b)) ++n;
-    }
-    return n;
-  }
-
-  bool collapseGood(int v, int w, const Vec3& to) const {
-    for (int t : g.starOf(v)) {
-      if (g.has(t, w)) continue;
-      std::array<Vec3, 3> q;
-      std::array<int, 3> id;
-      for (std::size_t k = 0; k < 3; ++k) {
-        id[k] = g.tri(t)[k] == v ? w : g.tri(t)[k];
-        q[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
-      }
-      for (std::size_t k = 0; k < 3; ++k) { // no new edge that would be split again
-        int x = g.tri(t)[k];
-        if (x == v || x == w) continue;
-        if ((g.pt(x) - to).norm() > 1.33 * 0.5 * (m_h[static_cast<std::size_t>(x)] + m_h[static_cast<std::size_t>(w)]))
-          return false;
-      }
-      if (facing(id[0], id[1], id[2], q[0], q[1], q[2], Vec3::Zero()) <= 0.5) return false;
-    }
-    return true;
-  }
-
-  int collapseShort() {
-    int n = 0;
-    auto edges = collect([&](int a, int b) {
-      double l = (g.pt(a) - g.pt(b)).norm(),
-             h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
-      return l < 0.72 * h ? h / l : 0.0;
-    });
-    int seen = 0;
-    for (const auto& e : edges) {
-      if ((++seen & 255) == 0) m_progress.check();
-      int v = e.a, w = e.b;
-      if (g.starOf(v).empty() || g.starOf(w).empty() || !g.connected(v, w)) continue;
-      if (fixed(v)) std::swap(v, w);
-      if (fixed(v)) continue; // both on the boundary
-      for (int k = 0; k < 2; ++k) {
-        if (!fixed(v) && g.canCollapse(v, w) && collapseGood(v, w, g.pt(w))) {
-          g.collapse(v, w);
-          ++n;
-          break;
-        }
-        std::swap(v, w);
-      }
-    }
-    return n;
-  }
-
-  void flips(bool byAngle) {
-    for (int pass = 0; pass < 4; ++pass) {
-      int n = 0;
-      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
-        if ((t & 1023) == 0) m_progress.check();
-        for (std::size_t k = 0; k < 3; ++k)
-          if (g.alive(t)) n += tryFlip(t, g.tri(t)[k], g.tri(t)[(k + 1) % 3], byAngle);
-      }
-      if (!n) break;
-    }
-  }
-
-  /// Triangles that look the wrong way, as a divided edge leaves them behind where a flat triangle lay between the old
-  /// chord and the true curve: flipped whenever that turns the pair the right way.
-  void untangle() {
-    if (m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane) return;
-    for (int pass = 0; pass < 6; ++pass) {
-      int n = 0;
-      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
-        if (!g.alive(t)) continue;
-        auto q = g.tri(t);
-        if (facing(q[0], q[1], q[2]) > 0.1) continue;
-        int best = -1;
-        double gain = 0.05;
-        for (std::size_t k = 0; k < 3; ++k) {
-          int a = q[k], b = q[(k + 1) % 3];
-          std::array<int, 16> at;
-          if (g.isFeature(a, b) || g.edgeTris(a, b, at) != 2) continue;
-          int o = at[0] == t ? at[1] : at[0], c = g.apex(t, a, b), d = g.apex(o, a, b);
-          if (c == d || g.connected(c, d)) continue;
-          double before = std::min(facing(a, b, c), facing(b, a, d)),
-                 after = std::min(facing(a, d, c), facing(d, b, c));
-          if (after - before > gain) gain = after - before, best = static_cast<int>(k);
-        }
-        if (best < 0) continue;
-        int a = q[static_cast<std::size_t>(best)], b = q[static_cast<std::size_t>((best + 1) % 3)];
-        std::array<int, 16> at;
-        g.edgeTris(a, b, at);
-        g.flip(a, b, t, at[0] == t ? at[1] : at[0]);
-        ++n;
-      }
-      if (!n) break;
-    }
-  }
-
-  bool tryFlip(int t, int a, int b, bool byAngle) {
-    if (g.isFeature(a, b)) return false;
-    std::array<int, 16> at;
-    if (g.edgeTris(a, b, at) != 2) return false;
-    int o = at[0] == t ? at[1] : at[0];
-    if (o < t) return false;
-    int c = g.apex(t, a, b), d = g.apex(o, a, b);
-    if (c == d || g.connected(c, d)) return false;
-    const Vec3 &pa = g.pt(a), &pb = g.pt(b), &pc = g.pt(c), &pd = g.pt(d);
-    auto angleAt = [](const Vec3& p, const Vec3& q, const Vec3& r) {
-      Vec3 x = q - p, y = r - p;
-      return std::atan2(x.cross(y).norm(), x.dot(y));
-    };
-    if (byAngle) {
-      double now = std::min(minAngle(pa, pb, pc), minAngle(pb, pa, pd)),
-             then = std::min(minAngle(pa, pd, pc), minAngle(pd, pb, pc));
-      if (then <= now + 1e-6) return false;
-    } else if (angleAt(pc, pa, pb) + angleAt(pd, pa, pb) <= kPi + 1e-6)
-      return false;
-    // No edge over a wider arc than needed: cos 37 degrees, or as wide as the one that goes.
-    auto arc = [&](int x, int y) {
-      return m_normal[static_cast<std::size_t>(x)].dot(m_normal[static_cast<std::size_t>(y)]);
-    };
-    if (arc(c, d) < std::min(0.8, arc(a, b) - 1e-9)) return false;
-    double after = std::min(facing(a, d, c), facing(d, b, c));
-    // Allowed all the same when it mends something worse.
-    if (after <= 0.7 && after <= std::min(facing(a, b, c), facing(b, a, d))) return false;
-    g.flip(a, b, t, o);
-    return true;
-  }
-
-  void smooth() {
-    for (int v = 0; v < static_cast<int>(g.points.size()); ++v) {
-      if ((v & 255) == 0) m_progress.check();
-      if (fixed(v) || g.starOf(v).empty()) continue;
-      // Centroid of the neighbours' triangles, weighted by area in units of the local size.
-      Vec3 sum(0, 0, 0);
-      double weight = 0, before = kPi;
-      for (int t : g.starOf(v)) {
-        const auto& q = g.tri(t);
-        const Vec3 &a = g.pt(q[0]), &b = g.pt(q[1]), &c = g.pt(q[2]);
-        double h = (m_h[static_cast<std::size_t>(q[0])] + m_h[static_cast<std::size_t>(q[1])] +
-                    m_h[static_cast<std::size_t>(q[2])]) /
-                   3;
-        double w = triangleArea(a, b, c) / (h * h);
-        sum += w * (a + b + c) / 3;
-        weight += w;
-        before = std::min(before, minAngle(a, b, c));
-      }
-      if (weight <= 0) continue;
-      Vec3 to = sum / weight;
-      for (int attempt = 0; attempt < 3; ++attempt) {
-        FaceProjection f = m_part.shape->projectToFace(
-            m_face, attempt == 0 ? to : Vec3(g.pt(v) + (to - g.pt(v)) * (attempt == 1 ? 0.5 : 0.2)));
-        const Vec3& p = f.point;
-        Vec3 turn = f.normal - m_normal[static_cast<std::size_t>(v)];
-        double after = kPi;
-        bool good = true;
-        for (int t : g.starOf(v)) {
-          const auto& id = g.tri(t);
-          std::array<Vec3, 3> q;
-          for (std::size_t k = 0; k < 3; ++k) q[k] = id[k] == v ? p : g.pt(id[k]);
-          after = std::min(after, minAngle(q[0], q[1], q[2]));
-          if (facing(id[0], id[1], id[2], q[0], q[1], q[2], turn) <= 0.6) good = false;
-        }
-        if (good && (after > before || after > 0.5)) {
-          g.points[static_cast<std::size_t>(v)] = p;
-          m_normal[static_cast<std::size_t>(v)] = f.normal;
-          // Size queries are dear; over a tenth of the size the field changes by a few per cent at most.
-          auto& asked = m_askedAt[static_cast<std::size_t>(v)];
-          if ((p - asked).norm() > 0.1 * m_h[static_cast<std::size_t>(v)]) {
-            m_h[static_cast<std::size_t>(v)] = m_size.at(p);
-            asked = p;
-          }
-          break;
-        }
-      }
-    }
-  }
-
-  /// A triangle whose three corners all lie on edges of one sharp wedge leaves its tetrahedra no room; splitting is
-  /// left to the volume. Here only triangles that lie flat between two feature edges of a smooth join are opened.
-  void separateCorners() {
-    for (int t = 0, n = static_cast<int>(g.tris.size()); t < n; ++t) {
-      if (!g.alive(t)) continue;
-      auto q = g.tri(t);
-      if (minAngle(g.pt(q[0]), g.pt(q[1]), g.pt(q[2])) > 2 * kPi / 180) continue;
-      std::size_t longest = 0;
-      double best = 0;
-      for (std::size_t k = 0; k < 3; ++k) {
-        double l = (g.pt(q[k]) - g.pt(q[(k + 1) % 3])).norm();
-        if (l > best) best = l, longest = k;
-      }
-      int a = q[longest], b = q[(longest + 1) % 3];
-      if (g.isFeature(a, b)) continue;
-      std::array<int, 16> at;
-      if (g.edgeTris(a, b, at) == 2) {
-        int o = at[0] == t ? at[1] : at[0];
-        int c = g.apex(t, a, b), d = g.apex(o, a, b);
-        if (c != d && !g.connected(c, d) && facing(a, d, c) > 0.2 && facing(d, b, c) > 0.2) g.flip(a, b, t, o);
-      }
-    }
-  }
-};
-
 SurfaceMesh assemble(const SurfaceGraph& lines, const std::vector<std::unique_ptr<FacePatch>>& patches,
                      std::vector<std::vector<int>>& ids, const std::vector<std::vector<int>>& chains) {
   SurfaceMesh m;
@@ -610,6 +259,7 @@ int separateFaces(const SurfaceGraph& lines, std::vector<std::unique_ptr<FacePat
 struct Attempt {
   SurfaceMesh mesh;
   int stayedFiner = 0;
+  int held = 0; ///< vertices that stand opposite others
 };
 
 Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& size, Progress& progress) {
@@ -687,6 +337,7 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
     }
   });
   progress.check();
+  out.held = matchPatches(part, patches, progress);
   for (int k = 0; k < 5 && separateFaces(g, patches) > 0; ++k) progress.check();
   std::vector<std::vector<int>> ids;
   out.mesh = assemble(g, patches, ids, lines.chains);
@@ -745,8 +396,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
     Attempt a = meshOnce(part, *tess, size, progress);
     auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, 1000, &progress);
     progress.check();
-    spdlog::debug("surface round {}: {} triangles, {} left on lines, {} crossings, {} sources", round,
-                  a.mesh.triangles.size(), a.stayedFiner, crossings.size(), size.sourceCount());
+    spdlog::debug("surface round {}: {} triangles, {} left on lines, {} held, {} crossings, {} sources", round,
+                  a.mesh.triangles.size(), a.stayedFiner, a.held, crossings.size(), size.sourceCount());
     if (spdlog::should_log(spdlog::level::debug)) {
       std::map<std::pair<int, int>, int> pairs;
       for (const auto& c : crossings)

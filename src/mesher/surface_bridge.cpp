@@ -4,6 +4,7 @@
 #include "mesher/surface_graph.h"
 #include <cmath>
 #include <set>
+#include <spdlog/spdlog.h>
 
 namespace tess {
 
@@ -95,7 +96,9 @@ namespace {
 
 class Bridge {
 public:
-  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b) : m_mesh(m), m_part(part), m_b(b), g(graphOf(m)) {
+  /// `leave`: vertices that take no part.
+  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b, const std::set<int>& leave)
+      : m_mesh(m), m_part(part), m_b(b), m_leave(leave), g(graphOf(m)) {
     m_to.resize(g.points.size());
     std::iota(m_to.begin(), m_to.end(), 0);
     m_origin = g.points;
@@ -126,9 +129,17 @@ public:
         if (g.starOf(s.a).empty() || g.starOf(s.b).empty() || !g.connected(s.a, s.b)) continue;
         int v = s.a, w = s.b; // v goes; corners stay before lines, lines before faces
         if (g.dim[static_cast<std::size_t>(v)] < g.dim[static_cast<std::size_t>(w)]) std::swap(v, w);
-        if (contract(v, w) ||
-            (g.dim[static_cast<std::size_t>(v)] == g.dim[static_cast<std::size_t>(w)] && contract(w, v)))
+        // Where a corner lies on the line through the neighbours of what goes, only the other way round is open: the
+        // corner moves, by less than the tolerance.
+        const Dim lower = g.dim[static_cast<std::size_t>(w)];
+        const int entity = g.entity[static_cast<std::size_t>(w)];
+        if (contract(v, w)) {
           ++done;
+        } else if (contract(w, v)) {
+          g.dim[static_cast<std::size_t>(v)] = lower;
+          g.entity[static_cast<std::size_t>(v)] = entity;
+          ++done;
+        }
       }
       r.merged += done;
       if (!done) break;
@@ -142,7 +153,9 @@ public:
     return r;
   }
 
-  void store() {
+  /// Writes the surface back; returns the number before of each point.
+  std::vector<int> store() {
+    std::vector<int> origin;
     m_mesh.triangles.clear();
     m_mesh.face.clear();
     std::vector<int> number(g.points.size(), -1);
@@ -155,6 +168,7 @@ public:
       m_mesh.points.push_back(g.points[v]);
       m_mesh.dim.push_back(g.dim[v]);
       m_mesh.entity.push_back(g.entity[v]);
+      origin.push_back(static_cast<int>(v));
     }
     for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
       if (!g.alive(t)) continue;
@@ -167,12 +181,22 @@ public:
       for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
       chain.erase(std::unique(chain.begin(), chain.end()), chain.end());
     }
+    return origin;
+  }
+  /// Adds all vertices that went into one of `at`, and those themselves.
+  void mergedInto(const std::set<int>& at, std::set<int>& into) const {
+    for (int v = 0; v < static_cast<int>(m_to.size()); ++v)
+      if (m_to[static_cast<std::size_t>(v)] != v && at.count(find(v))) {
+        into.insert(v);
+        into.insert(find(v));
+      }
   }
 
 private:
   SurfaceMesh& m_mesh;
   const Part& m_part;
   const Bridging& m_b;
+  const std::set<int>& m_leave;
   SurfaceGraph g;
   std::vector<int> m_to; ///< vertex -> the one it went into
   std::vector<Vec3> m_origin;
@@ -211,6 +235,7 @@ private:
 
   bool contract(int v, int w) {
     Vec3 to = g.pt(w);
+    if (m_leave.count(v) || m_leave.count(w)) return false;
     if ((m_origin[static_cast<std::size_t>(v)] - to).norm() > 2 * m_b.tolerance) return false;
     std::array<int, 16> at;
     int n = g.edgeTris(v, w, at);
@@ -260,14 +285,29 @@ private:
 BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Bridging& bridge,
                               const Progress& progress) {
   if (bridge.tolerance <= 0) return {};
-  SurfaceMesh copy = surface;
-  Bridge b(copy, part, bridge);
-  BridgeReport r = b.run(progress);
-  if (!r.merged) return r;
-  b.store();
-  if (!findCrossings(copy.points, copy.triangles, 1, &progress).empty()) return {};
-  surface = std::move(copy);
-  return r;
+  // Where the surface crosses itself afterwards, what was contracted there is left alone the next time.
+  std::set<int> leave;
+  for (int round = 0; round < 8; ++round) {
+    SurfaceMesh copy = surface;
+    Bridge b(copy, part, bridge, leave);
+    BridgeReport r = b.run(progress);
+    if (!r.merged) return r;
+    std::vector<int> origin = b.store();
+    auto crossings = findCrossings(copy.points, copy.triangles, 1000, &progress);
+    if (crossings.empty()) {
+      surface = std::move(copy);
+      return r;
+    }
+    std::set<int> at;
+    for (const auto& c : crossings)
+      for (int t : {c.a, c.b})
+        for (int v : copy.triangles[static_cast<std::size_t>(t)]) at.insert(origin[static_cast<std::size_t>(v)]);
+    const std::size_t before = leave.size();
+    b.mergedInto(at, leave);
+    spdlog::debug("bridging: {} crossings, {} nodes left alone", crossings.size(), leave.size());
+    if (leave.size() == before) return {};
+  }
+  return {};
 }
 
 } // namespace tess

@@ -28,12 +28,13 @@ std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, 
 void refineInside(TetCore& core, const SizeField& size, Progress& progress);
 
 struct ImproveStats {
-  int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0, peels = 0;
-  double worstBefore = 0, worstAfter = 0; ///< smallest sine of a dihedral angle
+  int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0;
+  int slides = 0, peels = 0, surfaceInsertions = 0, surfaceContractions = 0; ///< changes of the surface
+  double worstBefore = 0, worstAfter = 0;                                    ///< smallest sine of a dihedral angle
 };
 /// Edge and face removal, smoothing, contraction and insertion, worst first (Freitag & Ollivier-Gooch 1997; Klingner &
-/// Shewchuk 2007). As a last resort, when `part` is given, surface vertices slide on their face, and the diagonal of
-/// two nearly coplanar surface triangles is flipped where both belong to one flat tet; `surface` follows.
+/// Shewchuk 2007). As a last resort, when `part` is given, the surface itself is changed (boundary_moves.h); `surface`
+/// follows: its points are those of the core then, inner ones have dim Body.
 ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size,
                          Progress& progress);
 

@@ -546,7 +546,8 @@ void TetCore::replaceRing(const Ring& ring, const std::vector<std::array<int, 3>
   }
 }
 
-void TetCore::rebuild(const std::vector<int>& old, const std::vector<std::array<int, 4>>& fresh) {
+void TetCore::rebuild(const std::vector<int>& old, const std::vector<std::array<int, 4>>& fresh,
+                      const std::vector<int>* regions) {
   struct Open {
     std::array<int, 3> v;
     int face;
@@ -568,24 +569,25 @@ void TetCore::rebuild(const std::vector<int>& old, const std::vector<std::array<
   int reg = region[static_cast<std::size_t>(old.front())];
   for (int t : old) killTet(t);
   lastMade.clear();
-  for (const auto& v : fresh) {
+  for (std::size_t k = 0; k < fresh.size(); ++k) {
+    const auto& v = fresh[k];
     int t = newTet();
     lastMade.push_back(t);
     std::copy(v.begin(), v.end(), at(t).v);
-    region[static_cast<std::size_t>(t)] = reg;
+    region[static_cast<std::size_t>(t)] = regions ? (*regions)[k] : reg;
     for (int i = 0; i < 4; ++i) {
       if (v[static_cast<std::size_t>(i)] >= 0) tetOf[static_cast<std::size_t>(v[static_cast<std::size_t>(i)])] = t;
       const int* f = kTetFace[i];
       auto key = sorted(at(t).v[f[0]], at(t).v[f[1]], at(t).v[f[2]]);
-      std::size_t k = 0;
-      while (k < open.size() && open[k].v != key) ++k;
-      if (k == open.size()) {
+      std::size_t o = 0;
+      while (o < open.size() && open[o].v != key) ++o;
+      if (o == open.size()) {
         open.push_back({key, 4 * t + i, false});
         continue;
       }
-      link(4 * t + i, open[k].face);
-      if (open[k].lock) locked[static_cast<std::size_t>(t)] |= static_cast<std::uint8_t>(1 << i);
-      open[k] = open.back();
+      link(4 * t + i, open[o].face);
+      if (open[o].lock) locked[static_cast<std::size_t>(t)] |= static_cast<std::uint8_t>(1 << i);
+      open[o] = open.back();
       open.pop_back();
     }
   }

@@ -108,7 +108,9 @@ public:
   template <class S> double bestRing(const Ring& ring, std::vector<std::array<int, 3>>& triangles, S&& score) const;
 
   /// Replaces `old` tets, which fill the same space, by `fresh` ones; outer faces keep their neighbours and locks.
-  void rebuild(const std::vector<int>& old, const std::vector<std::array<int, 4>>& fresh);
+  /// `regions`: of each fresh tet; without it all get that of the first old one.
+  void rebuild(const std::vector<int>& old, const std::vector<std::array<int, 4>>& fresh,
+               const std::vector<int>* regions = nullptr);
 
   int newTet();
   void killTet(int t);

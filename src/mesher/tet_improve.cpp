@@ -2,6 +2,8 @@
 // Quality is the smallest sine of the six dihedral angles: it falls for flat and for needle-like tets alike. Every
 // change is kept only when the worst of the tets it touches gets better, so the worst element never gets worse.
 #include "base/predicates.h"
+#include "mesher/boundary_moves.h"
+#include "mesher/max_min.h"
 #include "mesher/tet.h"
 #include <cmath>
 
@@ -26,18 +28,17 @@ double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
 
 namespace {
 
+/// Sines of angles: below 9 degrees a tet's surroundings are changed for it, below 12 the surface, below 15 surface
+/// vertices slide.
+constexpr double kFlat = 0.16, kChangeSurface = 0.2, kSlide = 0.26;
+
 class Improver {
 public:
   Improver(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
-      : m(core), m_surface(surface), m_part(part), m_size(size), m_progress(progress),
-        m_fixed(static_cast<int>(surface.points.size()) + 8) {}
+      : m(core), m_size(size), m_progress(progress), m_surface(core, surface, part, size) {}
   ImproveStats stats;
 
   void run() {
-    for (int i = 0; i < static_cast<int>(m_surface.triangles.size()); ++i) {
-      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
-      m_triangleAt[triangleKey(q[0], q[1], q[2])].push_back(i);
-    }
     stats.worstBefore = worst();
     for (int k = 0; k < 2; ++k) sweep();
     const double goals[] = {0.35, 0.5, 0.5, 0.42, 0.42, 0.35};
@@ -50,18 +51,21 @@ public:
       m_progress.report(0.85 + 0.03 * k);
       if (!work(0.30, 3)) break;
     }
+    for (int k = 0; k < 4 && shake(); ++k) m_progress.check();
     stats.worstAfter = worst();
+    m_surface.finish();
+    stats.slides = m_surface.slides;
+    stats.peels = m_surface.peels;
+    stats.surfaceInsertions = m_surface.insertions;
+    stats.surfaceContractions = m_surface.contractions;
   }
 
 private:
   TetCore& m;
-  SurfaceMesh& m_surface;
-  std::unordered_map<std::uint64_t, std::vector<int>> m_triangleAt; ///< smallest two corners -> surface triangles
-  const Part* m_part;
   const SizeField& m_size;
   Progress& m_progress;
-  int m_fixed;
-  std::vector<int> m_star, m_star2;
+  BoundaryMoves m_surface;
+  std::vector<int> m_star;
   TetCore::Ring m_ring;
   std::vector<std::array<int, 3>> m_tris;
 
@@ -98,9 +102,9 @@ private:
 
   /// One round over all inner vertices towards the volume-weighted middle of their star.
   void sweep() {
-    for (int v = m_fixed; v < static_cast<int>(m.points.size()); ++v) {
+    for (int v = 0; v < static_cast<int>(m.points.size()); ++v) {
       if ((v & 1023) == 0) m_progress.check();
-      if (m.tetOf[static_cast<std::size_t>(v)] < 0) continue;
+      if (!m_surface.inner(v) || m.tetOf[static_cast<std::size_t>(v)] < 0) continue;
       m.starOf(v, m_star);
       Vec3 sum(0, 0, 0);
       double weight = 0, now = 1;
@@ -147,6 +151,37 @@ private:
     return done;
   }
 
+  /// The last flat tets sit in local optima: their surroundings are bettered, which opens other ways. Returns whether
+  /// that helped any of them.
+  bool shake() {
+
+    std::vector<std::pair<double, int>> bad;
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if ((t & 0xffff) == 0) m_progress.check();
+      if (inside(t) && q(t) < kFlat) bad.push_back({q(t), t});
+    }
+    std::sort(bad.begin(), bad.end());
+    if (bad.size() > 300) bad.resize(300);
+    bool any = false;
+    std::vector<int> around;
+    for (auto [was, t] : bad) {
+      m_progress.check();
+      if (!inside(t) || q(t) != was) continue;
+      const Tet x = m.at(t);
+      around.clear();
+      for (int v : x.v) {
+        m.starOf(v, m_star);
+        around.insert(around.end(), m_star.begin(), m_star.end());
+      }
+      std::sort(around.begin(), around.end());
+      around.erase(std::unique(around.begin(), around.end()), around.end());
+      for (int y : around)
+        if (y != t && inside(y) && q(y) < 0.6) improve(y, 2);
+      if (!inside(t) || !std::equal(x.v, x.v + 4, m.at(t).v) || improve(t, 3)) any = true;
+    }
+    return any;
+  }
+
   bool improve(int t, int effort) {
     Tet x = m.at(t);
     for (const auto& e : kTetEdge)
@@ -154,18 +189,21 @@ private:
     for (int f = 0; f < 4; ++f)
       if (flipFace(t, f)) return true;
     for (int v : x.v)
-      if (v >= m_fixed && relocate(v)) return true;
+      if (m_surface.inner(v) && relocate(v)) return true;
     if (effort < 2) return false;
-    if (q(t) < 0.25 && peel(t)) return true;
+    if (q(t) < 0.25 && m_surface.peel(t)) return true;
     for (const auto& e : kTetEdge) {
       if (contract(x.v[e[0]], x.v[e[1]])) return true;
       if (contract(x.v[e[1]], x.v[e[0]])) return true;
     }
     if (q(t) < 0.30 && insert(t)) return true;
-    if (effort < 3 || q(t) > 0.26 || !m_part) return false;
+    if (effort < 3 || q(t) > kSlide) return false;
     for (int v : x.v)
-      if (v < m_fixed - 8 && m_surface.dim[static_cast<std::size_t>(v)] != Dim::Point && slide(v)) return true;
-    return false;
+      if (m_surface.slide(v)) return true;
+    if (q(t) > kChangeSurface) return false;
+    for (const auto& e : kTetEdge)
+      if (m_surface.contract(x.v[e[0]], x.v[e[1]]) || m_surface.contract(x.v[e[1]], x.v[e[0]])) return true;
+    return m_surface.insert(t);
   }
 
   bool removeEdge(int t, int a, int b) {
@@ -190,97 +228,6 @@ private:
     }
     m.replaceRing(m_ring, m_tris);
     ++stats.removals;
-    return true;
-  }
-
-  std::uint64_t triangleKey(int a, int b, int c) const {
-    std::array<int, 3> v{a, b, c};
-    std::sort(v.begin(), v.end());
-    return edgeKey(v[0], v[1]);
-  }
-  int surfaceTriangle(int a, int b, int c) const {
-    auto it = m_triangleAt.find(triangleKey(a, b, c));
-    if (it == m_triangleAt.end()) return -1;
-    for (int i : it->second) {
-      const auto& x = m_surface.triangles[static_cast<std::size_t>(i)];
-      if (x[0] + x[1] + x[2] == a + b + c && (x[0] == c || x[1] == c || x[2] == c) &&
-          (x[0] == a || x[1] == a || x[2] == a) && (x[0] == b || x[1] == b || x[2] == b))
-        return i;
-    }
-    return -1;
-  }
-
-  /// A flat tet whose two surface triangles lie nearly in one plane: the surface's diagonal is flipped and the tet goes
-  /// to the other side. The surface moves by less than the tet's height.
-  bool peel(int t) {
-    int f[2], n = 0;
-    for (int i = 0; i < 4; ++i)
-      if (m.faceLocked(t, i)) {
-        if (n == 2) return false;
-        f[n++] = i;
-      }
-    if (n != 2) return false;
-    const Tet x = m.at(t);
-    int c = x.v[f[1]], d = x.v[f[0]]; // apexes of the two triangles; a, b their common edge
-    int a = -1, b = -1;
-    for (int i = 0; i < 4; ++i)
-      if (i != f[0] && i != f[1]) (a < 0 ? a : b) = x.v[i];
-    int o0 = x.n[f[0]] >> 2, o1 = x.n[f[1]] >> 2;
-    if (m.ghost(o0) || m.ghost(o1) || m.region[static_cast<std::size_t>(o0)] != m.region[static_cast<std::size_t>(o1)])
-      return false;
-    int s0 = surfaceTriangle(a, b, c), s1 = surfaceTriangle(a, b, d);
-    if (s0 < 0 || s1 < 0 ||
-        m_surface.face[static_cast<std::size_t>(s0)] != m_surface.face[static_cast<std::size_t>(s1)])
-      return false;
-    if (m.edgeLocked(c, d)) return false;
-    auto dims = [&](int v) { return m_surface.dim[static_cast<std::size_t>(v)]; };
-    if (dims(a) != Dim::Face && dims(b) != Dim::Face) return false; // might be a piece of an edge line
-    auto& t0 = m_surface.triangles[static_cast<std::size_t>(s0)];
-    auto& t1 = m_surface.triangles[static_cast<std::size_t>(s1)];
-    auto normalOf = [&](const std::array<int, 3>& q) { return triangleNormal(m.pt(q[0]), m.pt(q[1]), m.pt(q[2])); };
-    Vec3 n0 = normalOf(t0), n1 = normalOf(t1);
-    if (n0.dot(n1) < 0.9) return false;
-    std::array<int, 3> u0 = t0, u1 = t1; // as a flip: b -> d in the first, a -> c in the second
-    for (int& v : u0)
-      if (v == b) v = d;
-    for (int& v : u1)
-      if (v == a) v = c;
-    Vec3 m0 = normalOf(u0), m1 = normalOf(u1), mean = (n0 + n1).normalized();
-    if (m0.dot(mean) < 0.9 || m1.dot(mean) < 0.9) return false;
-    // Only two surface triangles may meet at the edge that goes.
-    int uses = 0;
-    m.starOf(a, m_star2);
-    for (int y : m_star2)
-      for (int i = 0; i < 4; ++i)
-        if (m.faceLocked(y, i) && m.at(y).v[i] != a && m.at(y).v[i] != b && m.indexOf(y, b) >= 0) ++uses;
-    if (uses != 4) return false; // two triangles, each seen from both sides
-    m.region[static_cast<std::size_t>(t)] = m.region[static_cast<std::size_t>(o0)];
-    auto setLock = [&](int tet, int face, bool on) {
-      auto bit = static_cast<std::uint8_t>(1 << face);
-      auto& l = m.locked[static_cast<std::size_t>(tet)];
-      l = static_cast<std::uint8_t>(on ? l | bit : l & ~bit);
-      int o = m.at(tet).n[face];
-      auto obit = static_cast<std::uint8_t>(1 << (o & 3));
-      auto& k = m.locked[static_cast<std::size_t>(o >> 2)];
-      k = static_cast<std::uint8_t>(on ? k | obit : k & ~obit);
-    };
-    for (int i = 0; i < 4; ++i) setLock(t, i, i != f[0] && i != f[1]);
-    m.lockedEdges.erase(edgeKey(a, b));
-    m.lockedEdges.insert(edgeKey(c, d));
-    auto drop = [&](int i) {
-      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
-      auto& l = m_triangleAt[triangleKey(q[0], q[1], q[2])];
-      l.erase(std::find(l.begin(), l.end(), i));
-    };
-    drop(s0);
-    drop(s1);
-    t0 = u0;
-    t1 = u1;
-    for (int i : {s0, s1}) {
-      const auto& q = m_surface.triangles[static_cast<std::size_t>(i)];
-      m_triangleAt[triangleKey(q[0], q[1], q[2])].push_back(i);
-    }
-    ++stats.peels;
     return true;
   }
 
@@ -337,6 +284,18 @@ private:
       }
       if (!any) step *= 0.5;
     }
+    if (now < 0.42)
+      now = raiseSmallest(
+          p, 0.2 * reach,
+          [&](const Vec3& x, std::vector<double>& out) {
+            out.clear();
+            for (int t : m_star) {
+              const Vec3* c[4];
+              for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &x : &m.pt(m.at(t).v[k]);
+              out.push_back(tetQuality(*c[0], *c[1], *c[2], *c[3]));
+            }
+          },
+          [](const Vec3& x) { return x; }, [](const Vec3&) { return true; });
     if (now <= start * 1.001 + 1e-9) return false;
     for (int t : m_star) {
       const Vec3* c[4];
@@ -350,13 +309,14 @@ private:
 
   /// Pulls inner vertex v into w.
   bool contract(int v, int w) {
-    if (v < m_fixed) return false;
+    if (!m_surface.inner(v)) return false;
     m.starOf(v, m_star);
     double old = 1;
     for (int t : m_star) old = std::min(old, q(t));
     double limit = std::max(old * 1.0001, 1e-9);
     std::vector<std::array<int, 4>> fresh;
     Vec3 to = m.pt(w);
+    double longest = -1; // twice the size there, asked for when all else is well
     for (int t : m_star) {
       if (m.indexOf(t, w) >= 0) continue;
       std::array<int, 4> x;
@@ -364,13 +324,16 @@ private:
       for (int i = 0; i < 4; ++i) {
         x[static_cast<std::size_t>(i)] = m.at(t).v[i] == v ? w : m.at(t).v[i];
         c[i] = &m.pt(x[static_cast<std::size_t>(i)]);
-        double l = (*c[i] - to).norm(); // no edge longer than twice the size
-        if (l > 2.0 * m_size.at(to)) return false;
       }
       if (tetQuality(*c[0], *c[1], *c[2], *c[3]) <= limit || orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
       fresh.push_back(x);
     }
     if (fresh.empty()) return false;
+    for (const auto& x : fresh)
+      for (int y : x) {
+        if (longest < 0) longest = 2 * m_size.at(to);
+        if ((m.pt(y) - to).norm() > longest) return false;
+      }
     std::vector<int> old_ = m_star;
     m.rebuild(old_, fresh);
     m.tetOf[static_cast<std::size_t>(v)] = -1;
@@ -385,7 +348,6 @@ private:
     Vec3 middle = (a + b + c + d) / 4;
     TetCore::Cavity cavity;
     int id = static_cast<int>(m.points.size());
-    double h = m_size.at(middle, m.region[static_cast<std::size_t>(t)]);
     if (!m.cavityOf(middle, id, t, cavity, true)) return false;
     double old = 1;
     for (int y : cavity.tets) old = std::min(old, q(y));
@@ -399,7 +361,7 @@ private:
     };
     Vec3 p = middle;
     double best = score(p, -2);
-    double step = 0.3 * h;
+    double step = 0.15 * ((a - b).norm() + (c - d).norm());
     for (int level = 0; level < 6; ++level) {
       bool any = false;
       for (int k = 0; k < 6; ++k) {
@@ -414,73 +376,9 @@ private:
     for (const auto& w : cavity.walls)
       if (orient3d(m.pt(w.v[0]), m.pt(w.v[1]), m.pt(w.v[2]), p) <= 0) return false;
     m.newPoint(p);
+    m_surface.added(id);
     m.fill(cavity, id);
     ++stats.insertions;
-    return true;
-  }
-
-  /// Moves a surface vertex along its face or edge; the triangles must keep facing outwards and stay well shaped.
-  bool slide(int v) {
-    Dim dim = m_surface.dim[static_cast<std::size_t>(v)];
-    int entity = m_surface.entity[static_cast<std::size_t>(v)];
-    m.starOf(v, m_star);
-    Vec3 p = m.pt(v), origin = p;
-    double now = starQuality(m_star, v, p, -2), start = now;
-    double reach = 1e300;
-    struct Corner {
-      int a, b;
-      Vec3 n;
-      double q;
-    };
-    std::vector<Corner> fan;
-    for (int t : m_star) {
-      if (m.region[static_cast<std::size_t>(t)] < 0) continue;
-      for (int w : m.at(t).v)
-        if (w != v) reach = std::min(reach, (m.pt(w) - p).norm());
-      for (int i = 0; i < 4; ++i) {
-        if (!m.faceLocked(t, i) || m.at(t).v[i] == v) continue;
-        const int* f = kTetFace[i];
-        int k = 0;
-        while (k < 3 && m.at(t).v[f[k]] != v) ++k;
-        int a = m.at(t).v[f[(k + 1) % 3]], b = m.at(t).v[f[(k + 2) % 3]];
-        fan.push_back({a, b, triangleNormal(p, m.pt(a), m.pt(b)), 0});
-      }
-    }
-    auto shape = [&](const Vec3& to) {
-      double s = 1;
-      for (const auto& c : fan) {
-        Vec3 a = m.pt(c.a) - to, b = m.pt(c.b) - to, n = a.cross(b);
-        double l2 = a.squaredNorm() + b.squaredNorm() + (a - b).squaredNorm();
-        if (n.normalized().dot(c.n) < 0.9) return 0.0;
-        s = std::min(s, n.norm() * 2 * std::sqrt(3.0) / l2);
-      }
-      return s;
-    };
-    double shapeNow = shape(p);
-    double step = 0.3 * reach;
-    for (int level = 0; level < 5; ++level) {
-      bool any = false;
-      for (int k = 0; k < 6; ++k) {
-        Vec3 e = Vec3::Zero();
-        e[k / 2] = k & 1 ? -step : step;
-        Vec3 to = dim == Dim::Face ? m_part->shape->projectToFace(entity, p + e).point
-                                   : m_part->shape->projectToEdge(entity, p + e).point;
-        if ((to - origin).norm() > 0.5 * reach) continue;
-        if (shape(to) < std::min(shapeNow, 0.3)) continue;
-        double x = starQuality(m_star, v, to, now);
-        if (x > now) now = x, p = to, any = true;
-      }
-      if (!any) step *= 0.5;
-    }
-    if (now <= start * 1.01 + 1e-9) return false;
-    for (int t : m_star) {
-      if (m.ghost(t)) continue;
-      const Vec3* c[4];
-      for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &p : &m.pt(m.at(t).v[k]);
-      if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
-    }
-    m.points[static_cast<std::size_t>(v)] = p;
-    ++stats.moves;
     return true;
   }
 };

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Descriptions that a person would give: default groups for a whole part, and everything that is like a picked face.
+#pragma once
+#include "job/groups.h"
+
+namespace tess {
+
+/// Groups that a part suggests, as ordinary rules: its flat ends, its round holes by diameter, and the rest. Faces that
+/// groups of the brief hold already are left alone; names do not repeat those of the brief. What a description would
+/// take in besides the faces meant is told apart by points.
+std::vector<Rule> proposeGroups(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups);
+
+/// Ways to go from one face to others.
+enum class Alike { Smooth, Coplanar, SameRadius, SameArea, SameKind, SameColour, Opposite };
+struct AlikeInfo {
+  Alike how;
+  const char* id;
+  const char* words; ///< as in "take in: ..."
+};
+const std::vector<AlikeInfo>& alikeTable();
+
+/// A group rule (without a name) that describes the face and what is like it; nothing when the way makes no sense for
+/// the face (no radius, no colour, no face opposite).
+std::optional<Rule> describeAlike(const Part& part, int face, Alike how);
+/// Entities of one group rule on its own.
+std::vector<int> resolveAlone(const Rule& group, const Part& part);
+
+} // namespace tess
