@@ -18,6 +18,7 @@ public:
   explicit AuditPanel(QWidget* parent = nullptr);
   void setRun(std::shared_ptr<const RunResult> run);
   void setFindings(const std::vector<Problem>& findings);
+  const std::vector<Problem>& findings() const { return m_findings; }
   Histogram* histogram() const { return m_histogram; }
   Metric metric() const;
   void setMetric(Metric m);

@@ -16,6 +16,7 @@
 #include <QScrollArea>
 #include <QStringListModel>
 #include <QStyle>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <set>
@@ -82,7 +83,8 @@ class Card : public QFrame {
 public:
   explicit Card(const QColor& spine) {
     setObjectName("card");
-    setStyleSheet(QString("QFrame#card { border-left: 4px solid %1; }").arg(spine.name()));
+    setStyleSheet(QString("QFrame#card { border-left: 4px solid %1; } QFrame#card[lit=\"true\"] { background: %2; }")
+                      .arg(spine.name(), "#F3E7D3"));
   }
   std::function<void(bool)> onHover;
 
@@ -224,7 +226,7 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   setObjectName("paper");
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 10);
-  auto* scroll = new QScrollArea;
+  auto* scroll = m_scroll = new QScrollArea;
   scroll->setWidgetResizable(true);
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* body = new QWidget;
@@ -268,6 +270,21 @@ void BriefPanel::editChip(int rule, const std::string& key) {
     return;
   for (auto* c : m_ruleCards[static_cast<std::size_t>(rule)]->findChildren<QToolButton*>("chip"))
     if (c->property("key").toString().toStdString() == key) static_cast<Chip*>(c)->edit();
+}
+
+void BriefPanel::reveal(int rule) {
+  if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)])
+    return;
+  auto* card = m_ruleCards[static_cast<std::size_t>(rule)];
+  m_scroll->ensureWidgetVisible(card, 0, 30);
+  card->setProperty("lit", true);
+  card->style()->unpolish(card);
+  card->style()->polish(card);
+  QTimer::singleShot(1200, card, [card] {
+    card->setProperty("lit", false);
+    card->style()->unpolish(card);
+    card->style()->polish(card);
+  });
 }
 
 void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
@@ -314,6 +331,31 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
                         "small"));
   }
   m_cards->addWidget(partCard);
+  auto groupsHead = [&](QHBoxLayout* h) {
+    auto open = part ? unassignedFaces(*part, groups).size() : 0;
+    if (!open) return;
+    auto* l = label(open == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(open), "small");
+    l->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    h->addWidget(l, 1);
+    auto* propose = new QToolButton;
+    propose->setObjectName("link");
+    propose->setText(tr("propose"));
+    propose->setAccessibleName(tr("Propose groups"));
+    propose->setToolTip(tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
+    propose->setCursor(Qt::PointingHandCursor);
+    connect(propose, &QToolButton::clicked, this, &BriefPanel::groupsWanted);
+    h->addWidget(propose);
+  };
+  if (part && groups.empty()) {
+    auto* head = new QWidget;
+    auto* h = new QHBoxLayout(head);
+    h->setContentsMargins(0, 4, 0, 0);
+    h->addWidget(label(tr("GROUPS"), "section"));
+    groupsHead(h);
+    m_cards->addWidget(head);
+    if (brief.rules.empty() || brief.rules[0].kind != "group")
+      m_cards->addWidget(label(tr("Select faces and press G, or let the part propose."), "small"));
+  }
   QStringList targets{"everywhere"};
   for (const auto& g : groups) targets << QString::fromStdString(g.name);
   std::string section;
@@ -328,12 +370,7 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
         auto* h = new QHBoxLayout(head);
         h->setContentsMargins(0, 4, 0, 0);
         h->addWidget(label(kind ? QString(want).toUpper() : tr("UNKNOWN"), "section"));
-        if (section == "Groups" && part) {
-          auto open = unassignedFaces(*part, groups).size();
-          auto* l = label(open == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(open), "small");
-          l->setAlignment(Qt::AlignRight);
-          h->addWidget(l);
-        }
+        if (section == "Groups") groupsHead(h);
         m_cards->addWidget(head);
       }
       int index = static_cast<int>(i);

@@ -5,6 +5,7 @@
 #include <QWidget>
 
 class QLineEdit;
+class QScrollArea;
 class QVBoxLayout;
 
 namespace tess {
@@ -18,6 +19,8 @@ public:
   QLineEdit* sayLine() const { return m_say; }
   /// Opens the editor of a chip; used by keys and tests.
   void editChip(int rule, const std::string& key);
+  /// Scrolls to a card and lights it for a moment.
+  void reveal(int rule);
 
 signals:
   void valueChanged(int rule, const std::string& key, const std::string& value);
@@ -29,13 +32,14 @@ signals:
   void unitChanged(const std::string& unit);
   void ruleWanted(const std::string& kind);
   void hovered(int rule); ///< -1: none
-  void groupClicked(int group);
+  void groupsWanted();    ///< propose groups
 
 protected:
   void resizeEvent(QResizeEvent* e) override;
 
 private:
   void fitHeight();
+  QScrollArea* m_scroll;
   QVBoxLayout* m_cards;
   QLineEdit* m_say;
   std::vector<QWidget*> m_ruleCards;

@@ -37,5 +37,6 @@ int main(int argc, char** argv) {
   QStringList args = QApplication::arguments();
   for (int i = 1; i < args.size(); ++i)
     if (!args[i].startsWith("--")) w.open(args[i]);
+  w.offerRecovery();
   return QApplication::exec();
 }

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
 #include "app/theme.h"
+#include "base/file.h"
+#include "base/units.h"
+#include "job/rebind.h"
 #include <QActionGroup>
 #include <QApplication>
 #include <QCloseEvent>
@@ -11,12 +14,14 @@
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QLocale>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <cmath>
 #include <filesystem>
 
 namespace tess {
@@ -28,12 +33,14 @@ MainWindow::MainWindow(bool openGl) {
   setAcceptDrops(true);
   m_worker = new MeshWorker(this);
   m_sizer = new MeshWorker(this);
+  m_forecaster = new MeshWorker(this);
   auto* central = new QWidget;
   central->setObjectName("paper");
   setCentralWidget(central);
   auto* all = new QVBoxLayout(central);
   all->setContentsMargins(0, 0, 0, 0);
   all->setSpacing(0);
+  all->addWidget(m_notice = new NoticeBar);
   auto* row = new QHBoxLayout;
   row->setSpacing(0);
   m_briefPanel = new BriefPanel;
@@ -53,12 +60,23 @@ MainWindow::MainWindow(bool openGl) {
   buildViewport(openGl);
   buildMenus();
   connectPanels();
+  m_keep.setSingleShot(true);
+  m_keep.setInterval(600);
+  connect(&m_keep, &QTimer::timeout, this, [this] {
+    if (m_doc.modified())
+      m_recovery.keep(m_doc.brief());
+    else
+      m_recovery.drop();
+  });
+  m_fileChanged.setSingleShot(true);
+  m_fileChanged.setInterval(500);
+  connect(&m_watcher, &QFileSystemWatcher::fileChanged, &m_fileChanged, qOverload<>(&QTimer::start));
+  connect(&m_fileChanged, &QTimer::timeout, this, &MainWindow::filesChanged);
   refresh();
 }
 
 MainWindow::~MainWindow() {
-  m_worker->stop();
-  m_sizer->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster}) w->stop();
 }
 
 void MainWindow::buildViewport(bool openGl) {
@@ -159,11 +177,33 @@ void MainWindow::buildViewport(bool openGl) {
       a->setEnabled(on);
       connect(a, &QAction::triggered, this, f);
     };
+    if (m_view->pickDim() == Dim::Face && m_view->selection().size() == 1) {
+      auto* take = menu.addMenu(tr("Take in"));
+      for (const auto& way : alikeTable())
+        if (describeAlike(*m_part, *m_view->selection().begin(), way.how)) {
+          auto* a = take->addAction(tr(way.words));
+          connect(a, &QAction::triggered, this, [this, how = way.how] { takeIn(how); });
+        }
+      menu.addSeparator();
+    }
     add(tr("Hide"), some, [this] { m_view->hideSelection(); });
     add(tr("Only this"), some, [this] { m_view->showOnlySelection(); });
     add(tr("Show all"), true, [this] { m_view->showAll(); });
     add(tr("Fit"), true, [this] { m_view->fit(); });
     menu.exec(p);
+  });
+  m_tile = new SizeTile(m_view);
+  m_scale = new LensScale(m_view);
+  m_why = new WhyBox(m_view);
+  m_whyTimer.setSingleShot(true);
+  m_whyTimer.setInterval(450);
+  connect(&m_whyTimer, &QTimer::timeout, this, &MainWindow::explainSize);
+  connect(m_view, &Viewport::surfaceHovered, this, &MainWindow::hoverSurface);
+  connect(m_why, &WhyBox::ruleClicked, this, [this](int rule) {
+    // What follows from the shape is the overall rule's doing.
+    for (std::size_t k = 0; rule < 0 && k < m_doc.brief().rules.size(); ++k)
+      if (m_doc.brief().rules[k].kind == "everywhere" && !m_doc.brief().rules[k].off) rule = static_cast<int>(k);
+    m_briefPanel->reveal(rule);
   });
   m_view->installEventFilter(this);
 }
@@ -180,6 +220,9 @@ void MainWindow::placeFloating() {
     w->adjustSize();
   m_lensStrip->move((m_view->width() - m_lensStrip->width()) / 2, m_view->height() - m_lensStrip->height() - 12);
   m_hint->move(12, 12);
+  m_scale->move(12, m_view->height() - m_scale->height() - 12);
+  if (m_scale->geometry().right() > m_lensStrip->x()) // a narrow window: above the strip
+    m_scale->move(12, m_lensStrip->y() - m_scale->height() - 8);
   m_selectionBar->move(m_view->width() - m_selectionBar->width() - 12, 12);
   m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2,
                      m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
@@ -275,9 +318,27 @@ void MainWindow::buildMenus() {
       refresh();
     });
   }
+  auto* partMenu = menuBar()->addMenu(tr("Part"));
+  add(partMenu, tr("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
+  partMenu->addSeparator();
+  add(partMenu, tr("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
+  add(partMenu, tr("Put another part in its place…"), QKeySequence(), [this] {
+    QString p = QFileDialog::getOpenFileName(this, tr("Another part"), QString(),
+                                             tr("Parts (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
+    if (!p.isEmpty()) swapPart(p);
+  });
+  if (m_view) {
+    partMenu->addSeparator();
+    auto* take = partMenu->addMenu(tr("Take in with the selected face"));
+    for (const auto& way : alikeTable()) {
+      auto* a = take->addAction(tr(way.words));
+      connect(a, &QAction::triggered, this, [this, how = way.how] { takeIn(how); });
+    }
+  }
   auto* run = menuBar()->addMenu(tr("Run"));
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
+  add(run, tr("Improve the mesh"), QKeySequence("I"), [this] { improveMesh(); });
   run->addSeparator();
   add(run, tr("Next worst element"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
   add(run, tr("Previous worst element"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
@@ -352,6 +413,7 @@ void MainWindow::connectPanels() {
   connect(m_briefPanel, &BriefPanel::noteChanged, this, [this](int r, const std::string& n) {
     edit([&](Brief& b) { b.rules[static_cast<std::size_t>(r)].note = n; }, tr("note"));
   });
+  connect(m_briefPanel, &BriefPanel::groupsWanted, this, &MainWindow::proposeGroups);
   connect(m_briefPanel, &BriefPanel::unitChanged, this, &MainWindow::askUnit);
   connect(m_briefPanel, &BriefPanel::ruleWanted, this, [this](const std::string& kind) {
     if (!m_part) return;
@@ -389,6 +451,7 @@ void MainWindow::connectPanels() {
   });
   connect(m_audit, &AuditPanel::metricChanged, this, [this](Metric m) {
     if (m_view) m_view->setMetric(m);
+    showScale();
   });
   connect(m_audit, &AuditPanel::brushChanged, this, [this](const std::vector<std::int32_t>& cells, bool on) {
     if (m_view) m_view->setBrushed(cells, on);
@@ -410,28 +473,66 @@ void MainWindow::connectPanels() {
   });
   connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const Part> p) {
     m_part = std::move(p);
-    m_allRuns.clear();
-    m_current = -1;
     m_meshing = false;
     m_taskProblems.clear();
     if (m_view) m_view->setPart(m_part);
-    m_audit->setRun(nullptr);
     m_runs->setBusy(false, false);
     briefChanged();
+    if (m_partBefore) {
+      m_rebound =
+          reboundFindings(compareGroups(m_doc.brief(), *m_partBefore, m_groupsBefore, *m_part, m_groups), *m_part);
+      m_partBefore.reset();
+      refresh();
+    }
+    watchFiles();
     emit partLoaded();
   });
   connect(m_sizer, &MeshWorker::sized, this,
-          [this](std::shared_ptr<const SizeField> field, const std::vector<Problem>& problems) {
-            if (m_view) m_view->setSizeField(field);
+          [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
+                 const std::vector<Problem>& problems) {
+            if (m_view) m_view->setSizeField(field, shade);
+            showScale();
+            bool broken = false;
+            for (const auto& x : m_briefProblems) broken = broken || x.severity == Severity::Error;
+            if (m_part && !broken) m_forecaster->forecast(m_doc.brief(), m_part, field);
             bool changed = !problems.empty() || !m_sizeProblems.empty();
             m_sizeProblems = problems;
             if (changed) refresh(); // a chip may be open for typing: only when there is news
           });
+  connect(m_forecaster, &MeshWorker::forecasted, this, [this](const Forecast& f) {
+    m_forecast = f;
+    showReady();
+    emit forecastReady();
+  });
+  connect(m_worker, &MeshWorker::handedOver, this, [this](const std::vector<Rule>& rules) {
+    m_runs->setBusy(false, false);
+    refresh();
+    auto run = currentRun();
+    QStringList done;
+    for (const auto& r : rules)
+      done << QFileInfo(QString::fromStdString(run ? run->brief.resolve(r.get("path")) : r.get("path"))).fileName();
+    if (run && m_part) {
+      Box b;
+      for (const Vec3& x : run->mesh.nodes) b.add(x);
+      Vec3 s = b.size();
+      m_notice->ask("handed over",
+                    tr("Written and read back: %1 · %L2 elements · %3 × %4 × %5 %6")
+                        .arg(done.join(", "))
+                        .arg(run->mesh.cells.size())
+                        .arg(s.x(), 0, 'g', 4)
+                        .arg(s.y(), 0, 'g', 4)
+                        .arg(s.z(), 0, 'g', 4)
+                        .arg(QString::fromStdString(run->mesh.unit)),
+                    {{tr("fine"), {}}});
+    }
+    emit handedOver();
+  });
   connect(m_worker, &MeshWorker::finished, this, [this](std::shared_ptr<const RunResult> r) {
     m_meshing = false;
     m_taskProblems.clear();
     m_runs->setBusy(false, false);
     m_allRuns.push_back(std::move(r));
+    m_runParts.push_back(m_part);
     showRun(static_cast<int>(m_allRuns.size()) - 1);
     emit runFinished();
   });
@@ -462,6 +563,8 @@ void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& 
 }
 
 void MainWindow::briefChanged() {
+  m_forecast.reset();
+  m_keep.start();
   m_briefProblems.clear();
   m_groups.clear();
   if (m_part) {
@@ -479,6 +582,7 @@ void MainWindow::refresh() {
   ofBrief.insert(ofBrief.end(), m_sizeProblems.begin(), m_sizeProblems.end());
   m_briefPanel->show(m_doc.brief(), m_part.get(), m_groups, run.get(), ofBrief);
   std::vector<Problem> findings = m_taskProblems;
+  findings.insert(findings.end(), m_rebound.begin(), m_rebound.end());
   findings.insert(findings.end(), ofBrief.begin(), ofBrief.end());
   if (run) {
     for (const auto& p : run->problems) {
@@ -490,16 +594,7 @@ void MainWindow::refresh() {
     findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
   m_audit->setFindings(findings);
   m_runs->setRuns(m_allRuns, m_current, m_doc.brief());
-  bool errors = false;
-  for (const auto& p : ofBrief) errors = errors || p.severity == Severity::Error;
-  m_runs->setReady(m_part && !errors && !m_worker->busy(),
-                   !m_part  ? tr("no part yet")
-                   : errors ? tr("a card needs mending first")
-                   : m_meshing
-                       ? tr("<b>Meshing</b>")
-                       : tr("<b>Ready</b> · %1 %2 everywhere")
-                             .arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3)))
-                             .arg(QString::fromStdString(m_part->unit)));
+  showReady();
   QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString())
                                             : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
   m_statusText->setText(name + (m_doc.modified() ? tr(" · changed") : ""));
@@ -521,9 +616,134 @@ void MainWindow::refresh() {
   }
 }
 
+void MainWindow::showReady() {
+  bool errors = false;
+  for (const auto* list : {&m_briefProblems, &m_sizeProblems})
+    for (const auto& p : *list) errors = errors || p.severity == Severity::Error;
+  m_runs->setReady(m_part && !errors && !m_worker->busy(),
+                   !m_part     ? tr("no part yet")
+                   : errors    ? tr("a card needs mending first")
+                   : m_meshing ? tr("<b>Meshing</b>")
+                               : forecastText(),
+                   m_part && !errors ? forecastTip() : QString());
+}
+
+namespace {
+/// Two significant digits for people: 184 000, 9 300, 850.
+QString roughly(double n) {
+  double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
+  return QLocale::c()
+      .toString(static_cast<qlonglong>(std::llround(n / unit) * static_cast<long long>(unit)))
+      .replace(',', ' ');
+}
+} // namespace
+
+QString MainWindow::forecastText() const {
+  if (!m_forecast)
+    return tr("<b>Ready</b> · %1 %2 everywhere")
+        .arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3)))
+        .arg(QString::fromStdString(m_part->unit));
+  const Forecast& f = *m_forecast;
+  bool over = false;
+  for (const auto& p : f.problems) over = over || p.code == "forecast.budget";
+  QString memory = f.memoryBytes < 1e9 ? tr("%1 MB").arg(f.memoryBytes / 1e6, 0, 'f', 0)
+                                       : tr("%1 GB").arg(f.memoryBytes / 1e9, 0, 'f', 1);
+  QString time = f.seconds < 120 ? tr("%1 s").arg(f.seconds, 0, 'f', f.seconds < 9.5 ? 1 : 0)
+                                 : tr("%1 min").arg(f.seconds / 60, 0, 'f', 0);
+  return tr("<b>about %1</b> elements%2<br>%3 · %4")
+      .arg(roughly(f.elements))
+      .arg(over ? tr(", over budget") : "")
+      .arg(memory, time);
+}
+
+QString MainWindow::forecastTip() const {
+  if (!m_forecast) return {};
+  const Forecast& f = *m_forecast;
+  QString t = tr("<b>Forecast</b>: %1 to %2 elements, %3 nodes").arg(roughly(f.low), roughly(f.high), roughly(f.nodes));
+  t += f.calibrationRuns ? tr("<br>time and memory after %1 runs on this machine").arg(f.calibrationRuns)
+                         : tr("<br>time and memory are not yet known on this machine");
+  for (const auto& s : f.byRule)
+    if (s.elements > 0.03 * f.elements)
+      t += QString("<br>%1 % ").arg(100 * s.elements / f.elements, 0, 'f', 0) +
+           QString::fromStdString(s.name).toHtmlEscaped();
+  for (const auto& p : f.problems) t += "<br><i>" + QString::fromStdString(p.what).toHtmlEscaped() + "</i>";
+  return t;
+}
+
+void MainWindow::hoverSurface(int face, const Vec3& at, const QPointF& where) {
+  if (!m_tile) return;
+  const SizeField* field = m_view->sizeField();
+  if (face < 0 || !field || !m_part || m_view->lens() != Lens::Size) {
+    m_tile->clear();
+    m_whyTimer.stop();
+    if (!m_why->underMouse()) m_why->hide();
+    return;
+  }
+  if (m_why->isVisible() && (where - m_whyWhere).manhattanLength() > 40) m_why->hide();
+  const PartFace& f = m_part->faces[static_cast<std::size_t>(face)];
+  FaceProjection on = m_part->shape->projectToFace(face, at);
+  double h = field->at(on.point, f.bodies[0]);
+  Vec3 u = on.normal.unitOrthogonal(), v = on.normal.cross(u);
+  QPolygonF corners;
+  for (int k = 0; k < 6; ++k)
+    corners << m_view->project(on.point + h * (std::cos(k * kPi / 3) * u + std::sin(k * kPi / 3) * v));
+  QPointF middle = m_view->project(on.point);
+  double pixels = 0;
+  for (const QPointF& c : corners) pixels = std::max(pixels, std::hypot(c.x() - middle.x(), c.y() - middle.y()));
+  m_tile->show(corners, middle, QString::fromStdString(formatNumber(h, 3) + " " + m_part->unit), pixels);
+  m_why->raise();
+  m_whyFace = face;
+  m_whyAt = on.point;
+  if (!m_why->isVisible()) {
+    m_whyWhere = where;
+    m_whyTimer.start();
+  }
+}
+
+void MainWindow::explainSize() {
+  const SizeField* field = m_view->sizeField();
+  if (!field || !m_part || m_whyFace < 0 || m_view->lens() != Lens::Size) return;
+  std::vector<WhyBox::Line> lines;
+  for (const auto& r : field->explain(m_whyAt, m_part->faces[static_cast<std::size_t>(m_whyFace)].bodies[0], 3))
+    lines.push_back({QString::fromStdString(formatNumber(r.size, 3) + " " + m_part->unit),
+                     QString::fromStdString(sizeReasonName(m_doc.brief(), r.rule)), r.rule});
+  if (!lines.empty()) m_why->show(lines, (m_whyWhere + QPointF(22, 18)).toPoint());
+}
+
+void MainWindow::showScale() {
+  if (!m_scale) return;
+  auto run = currentRun();
+  if (m_view->lens() == Lens::Size && m_part && m_view->sizeRange().first > 0) {
+    auto [lo, hi] = m_view->sizeRange();
+    std::vector<LensScale::Tick> ticks;
+    auto text = [&](double h) { return QString::fromStdString(formatNumber(h, 2)); };
+    bool even = hi <= 1.001 * lo;
+    if (even)
+      ticks.push_back({1, text(hi)});
+    else
+      for (double t : {0.0, 0.25, 0.5, 0.75, 1.0}) ticks.push_back({t, text(lo * std::pow(hi / lo, t))});
+    m_scale->show(even ? tr("size asked for, %1: the same everywhere").arg(QString::fromStdString(m_part->unit))
+                       : tr("size asked for, %1").arg(QString::fromStdString(m_part->unit)),
+                  ticks, [even](double t) { return theme::size(even ? 1 : t); });
+  } else if (m_view->lens() == Lens::Quality && run && m_view->meshShown()) {
+    auto r = m_view->qualityRange();
+    const auto& info = metricInfo(m_view->metric());
+    QString unit = info.unit == std::string("deg") ? tr(", degrees") : QString();
+    std::vector<LensScale::Tick> ticks;
+    for (double t : {0.0, 0.5, 1.0})
+      ticks.push_back({t, QString::fromStdString(formatNumber(r.best + t * (r.worst - r.best), 3))});
+    m_scale->show(QString(info.name) + unit + (r.limit ? tr(" · limit at the right end") : QString()), ticks,
+                  [](double t) { return theme::quality(t); });
+  } else
+    m_scale->hide();
+}
+
 void MainWindow::setLens(int i) {
   for (std::size_t k = 0; k < m_lensButtons.size(); ++k) m_lensButtons[k]->setChecked(static_cast<int>(k) == i);
   m_view->setLens(static_cast<Lens>(i));
+  m_tile->clear();
+  m_why->hide();
+  showScale();
   refresh();
 }
 
@@ -538,6 +758,7 @@ void MainWindow::showRun(int index) {
   auto r = currentRun();
   if (m_view) m_view->setRun(r);
   m_audit->setRun(r);
+  showScale();
   refresh();
 }
 
@@ -564,6 +785,10 @@ void MainWindow::groupFromSelection(const QString& name) {
   if (!m_view || !m_part || m_view->selection().empty()) return;
   std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
   Rule r = describeSelection(*m_part, m_view->pickDim(), e, name.toStdString());
+  if (m_alike && m_view->pickDim() == Dim::Face && m_view->selection() == m_alikeFaces) {
+    r = *m_alike;
+    r.values["name"] = name.toStdString();
+  }
   edit(
       [&](Brief& b) {
         // Groups stand before the sizes that use them.
@@ -614,23 +839,160 @@ void MainWindow::startMesh() {
 }
 void MainWindow::stopMesh() { m_worker->stop(); }
 
-void MainWindow::loadPartOfBrief() {
+void MainWindow::readPart() {
   LoadOptions o;
   o.unit = m_doc.brief().unit;
   if (!m_doc.brief().facetAngle.empty())
     o.facetAngleDeg = std::clamp(std::atof(m_doc.brief().facetAngle.c_str()), 1.0, 179.0);
+  m_clock.start();
+  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), o);
+  m_runs->setBusy(true, false);
+  refresh();
+}
+
+void MainWindow::loadPartOfBrief() {
   m_part.reset();
+  m_partBefore.reset();
   m_groups.clear();
   m_briefProblems.clear();
   m_sizeProblems.clear();
   m_taskProblems.clear();
+  m_rebound.clear();
+  m_forecast.reset();
   m_allRuns.clear();
+  m_runParts.clear();
   m_current = -1;
   m_audit->setRun(nullptr);
   if (m_view) m_view->setPart(nullptr);
+  readPart();
+}
+
+void MainWindow::reloadPart() {
+  if (!m_part || m_worker->busy()) return;
+  m_partBefore = m_part;
+  m_groupsBefore = m_groups;
+  m_rebound.clear();
+  m_notice->dismiss("part");
+  // The mesh shown lies on the part as it was; its run stays in the bar.
+  m_current = -1;
+  m_audit->setRun(nullptr);
+  readPart();
+}
+
+void MainWindow::swapPart(const QString& path) {
+  if (m_worker->busy()) return;
+  edit([&](Brief& b) { b.partFile = QFileInfo(path).absoluteFilePath().toStdString(); }, tr("another part"));
+  reloadPart();
+}
+
+void MainWindow::watchFiles() {
+  if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
+  QStringList files;
+  for (const std::string& f : {m_doc.brief().partPath(), m_doc.brief().path})
+    if (!f.empty() && QFileInfo::exists(QString::fromStdString(f))) files << QString::fromStdString(f);
+  if (!files.isEmpty()) m_watcher.addPaths(files);
+  m_partTime = QFileInfo(QString::fromStdString(m_doc.brief().partPath())).lastModified();
+  if (!m_doc.brief().path.empty())
+    if (auto t = readFile(m_doc.brief().path)) m_briefOnDisk = *t;
+}
+
+void MainWindow::filesChanged() {
+  QFileInfo part(QString::fromStdString(m_doc.brief().partPath()));
+  if (m_part && part.exists() && part.lastModified() != m_partTime)
+    m_notice->ask("part", tr("%1 has changed on disk.").arg(part.fileName()),
+                  {{tr("read it again"), [this] { reloadPart(); }}, {tr("not now"), {}}});
+  const std::string path = m_doc.brief().path;
+  auto text = path.empty() ? Result<std::string>(Problem{}) : readFile(path);
+  if (text && *text != m_briefOnDisk) {
+    m_briefOnDisk = *text;
+    auto take = [this, path] {
+      auto b = loadBrief(path);
+      if (!b) return tell(b.problem());
+      bool other = b->partPath() != m_doc.brief().partPath() || b->unit != m_doc.brief().unit;
+      m_doc.change(*b, tr("take over from disk").toStdString()); // one step that can be undone
+      m_doc.markSaved();
+      briefChanged();
+      if (other) reloadPart();
+    };
+    if (!m_doc.modified())
+      take();
+    else
+      m_notice->ask("brief",
+                    tr("%1 was changed by another program, and here as well.")
+                        .arg(QFileInfo(QString::fromStdString(path)).fileName()),
+                    {{tr("take the file's"), take}, {tr("keep mine"), {}}});
+  }
+  // Programs that replace a file instead of writing into it end the watch.
+  for (const std::string& f : {m_doc.brief().partPath(), path})
+    if (!f.empty() && QFileInfo::exists(QString::fromStdString(f)) &&
+        !m_watcher.files().contains(QString::fromStdString(f)))
+      m_watcher.addPath(QString::fromStdString(f));
+}
+
+void MainWindow::proposeGroups() {
+  if (!m_part) return;
+  auto proposed = tess::proposeGroups(m_doc.brief(), *m_part, m_groups);
+  if (proposed.empty()) {
+    m_notice->ask("groups", tr("Every outer face is in a group already."), {{tr("fine"), {}}});
+    return;
+  }
+  edit(
+      [&](Brief& b) {
+        auto at = b.rules.begin();
+        while (at != b.rules.end() && at->kind == "group") ++at;
+        b.rules.insert(at, proposed.begin(), proposed.end());
+      },
+      tr("propose groups"));
+}
+
+void MainWindow::takeIn(Alike how) {
+  if (!m_view || !m_part || m_view->pickDim() != Dim::Face || m_view->selection().size() != 1) return;
+  auto rule = describeAlike(*m_part, *m_view->selection().begin(), how);
+  if (!rule) {
+    m_notice->ask("alike", tr("This face has no such likes."), {{tr("fine"), {}}});
+    return;
+  }
+  auto faces = resolveAlone(*rule, *m_part);
+  m_view->select(Dim::Face, {faces.begin(), faces.end()});
+  m_alike = rule;
+  m_alikeFaces = m_view->selection();
+}
+
+void MainWindow::offerRecovery() {
+  auto left = RecoveryStore::leftBehind();
+  if (left.empty()) return;
+  auto first = left.front();
+  QString name = first.brief.path.empty() ? QFileInfo(QString::fromStdString(first.brief.partFile)).fileName()
+                                          : QFileInfo(QString::fromStdString(first.brief.path)).fileName();
+  m_notice->ask("recovery",
+                tr("Unsaved changes to %1 from %2 were left when the program ended.")
+                    .arg(name, QLocale().toString(first.when, QLocale::ShortFormat)),
+                {{tr("open them"),
+                  [this, first] {
+                    // The saved state stays what is on disk, so the recovered one counts as changed.
+                    Brief onDisk;
+                    if (!first.brief.path.empty())
+                      if (auto b = loadBrief(first.brief.path)) onDisk = *b;
+                    m_doc.reset(onDisk);
+                    m_doc.change(first.brief, tr("recover").toStdString());
+                    RecoveryStore::discard(first.file);
+                    m_recovery.keep(m_doc.brief());
+                    loadPartOfBrief();
+                  }},
+                 {tr("throw them away"), [this, first] {
+                    RecoveryStore::discard(first.file);
+                    offerRecovery();
+                  }}});
+}
+
+void MainWindow::improveMesh(const std::string& only) {
+  auto run = currentRun();
+  if (!run || !m_part || m_worker->busy()) return;
+  m_meshing = true;
   m_clock.start();
-  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), o);
-  m_runs->setBusy(true, false);
+  m_worker->improve(run, m_runParts[static_cast<std::size_t>(m_current)], only);
+  m_runs->setBusy(true, true);
+  m_runs->setProgress(tr("Improving"), 0, 0);
   refresh();
 }
 
@@ -671,24 +1033,36 @@ bool MainWindow::saveAs(const QString& chosen) {
   }
   m_doc.change(b, tr("save").toStdString());
   m_doc.markSaved();
+  m_recovery.drop();
+  watchFiles();
   refresh();
   return true;
 }
 
-std::optional<Problem> MainWindow::exportTo(const std::string& path, const std::string& format) {
+void MainWindow::exportTo(const std::string& path, const std::string& format) {
+  Rule r;
+  r.kind = "hand_over";
+  r.values["path"] = path;
+  if (!format.empty()) r.values["format"] = format;
+  handOverAll({r});
+}
+
+void MainWindow::handOverAll(const std::vector<Rule>& rules) {
   auto run = currentRun();
   if (!run) {
     Problem p;
     p.code = "no-mesh";
     p.what = "there is no mesh to hand over";
     p.todo = "press Mesh first";
-    return p;
+    emit taskFailed(p);
+    return;
   }
-  Rule r;
-  r.kind = "hand_over";
-  r.values["path"] = path;
-  if (!format.empty()) r.values["format"] = format;
-  return handOver(*run, r);
+  if (m_worker->busy()) return;
+  m_clock.start();
+  m_worker->handOver(run, rules);
+  m_runs->setBusy(true, true);
+  m_runs->setProgress(tr("Writing"), 0, 0);
+  refresh();
 }
 
 void MainWindow::askExport() {
@@ -700,27 +1074,10 @@ void MainWindow::askExport() {
   std::vector<Rule> rules;
   for (const auto& r : m_doc.brief().rules)
     if (r.kind == "hand_over" && !r.off) rules.push_back(r);
-  QStringList done;
-  if (rules.empty()) {
-    QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
-                                             tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
-    if (p.isEmpty()) return;
-    if (auto bad = exportTo(p.toStdString(), "")) return tell(*bad);
-    done << p;
-  }
-  for (const auto& r : rules) {
-    if (auto bad = handOver(*run, r)) return tell(*bad);
-    done << QString::fromStdString(run->brief.resolve(r.get("path")));
-  }
-  Vec3 s = m_part->box.size();
-  QMessageBox::information(this, tr("Hand over"),
-                           tr("Written and read back:\n%1\n\n%L2 elements, %3 × %4 × %5 %6")
-                               .arg(done.join("\n"))
-                               .arg(run->mesh.cells.size())
-                               .arg(s.x(), 0, 'g', 4)
-                               .arg(s.y(), 0, 'g', 4)
-                               .arg(s.z(), 0, 'g', 4)
-                               .arg(QString::fromStdString(run->mesh.unit)));
+  if (!rules.empty()) return handOverAll(rules);
+  QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
+                                           tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
+  if (!p.isEmpty()) exportTo(p.toStdString(), "");
 }
 
 void MainWindow::askOpen() {
@@ -747,7 +1104,9 @@ bool MainWindow::mayDiscard() {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!mayDiscard()) return e->ignore();
-  m_worker->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster}) w->stop();
+  m_keep.stop();
+  m_recovery.drop();
   e->accept();
 }
 

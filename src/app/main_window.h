@@ -4,10 +4,16 @@
 #include "app/audit_panel.h"
 #include "app/brief_panel.h"
 #include "app/mesh_worker.h"
+#include "app/notice_bar.h"
+#include "app/recovery.h"
 #include "app/runs_bar.h"
+#include "app/size_tile.h"
 #include "app/viewport.h"
+#include "job/proposals.h"
 #include <QElapsedTimer>
+#include <QFileSystemWatcher>
 #include <QMainWindow>
+#include <QTimer>
 
 class QActionGroup;
 class QFrame;
@@ -27,8 +33,20 @@ public:
   bool saveAs(const QString& path);
   void startMesh();
   void stopMesh();
-  /// Writes the current run by a hand-over rule or to a path.
-  std::optional<Problem> exportTo(const std::string& path, const std::string& format);
+  /// Writes the current run to a path; the answer comes as handedOver() or taskFailed().
+  void exportTo(const std::string& path, const std::string& format);
+  /// Improves the shown mesh; `only` as for `tessel improve`, or only the brushed range of the metric shown.
+  void improveMesh(const std::string& only = {});
+  /// Reads the part again, keeping brief and runs, and says what the groups mean now.
+  void reloadPart();
+  /// Another file takes the part's place.
+  void swapPart(const QString& path);
+  /// Adds the groups that the part suggests.
+  void proposeGroups();
+  /// Adds to the selection what is like the face selected last.
+  void takeIn(Alike how);
+  /// Asks about briefs that a program left behind when it was killed.
+  void offerRecovery();
 
   BriefPanel* briefPanel() const { return m_briefPanel; }
   AuditPanel* auditPanel() const { return m_audit; }
@@ -39,6 +57,11 @@ public:
   std::shared_ptr<const Part> part() const { return m_part; }
   MeshWorker* worker() const { return m_worker; }
   const std::vector<ResolvedGroup>& groups() const { return m_groups; }
+  NoticeBar* notice() const { return m_notice; }
+  SizeTile* sizeTile() const { return m_tile; }
+  WhyBox* whyBox() const { return m_why; }
+  LensScale* lensScale() const { return m_scale; }
+  const std::optional<Forecast>& forecast() const { return m_forecast; }
   void setLens(int index);
   /// Group and size from the selection, as the action bar does.
   void groupFromSelection(const QString& name);
@@ -48,6 +71,8 @@ signals:
   void partLoaded();
   void runFinished();
   void taskFailed(const Problem& problem);
+  void handedOver();
+  void forecastReady();
 
 protected:
   void closeEvent(QCloseEvent* e) override;
@@ -63,8 +88,29 @@ private:
   std::vector<Problem> m_briefProblems, m_taskProblems;
   std::vector<Problem> m_sizeProblems; ///< of the size rules; they come with the size field
   std::vector<std::shared_ptr<const RunResult>> m_allRuns;
+  std::vector<std::shared_ptr<const Part>> m_runParts; ///< the part as it was for each run
   int m_current = -1;
-  MeshWorker *m_worker, *m_sizer;
+  MeshWorker *m_worker, *m_sizer, *m_forecaster;
+  std::optional<Forecast> m_forecast; ///< of the brief as it stands
+  NoticeBar* m_notice;
+  RecoveryStore m_recovery;
+  QTimer m_keep; ///< writes the recovery file a moment after the last change
+  QFileSystemWatcher m_watcher;
+  QDateTime m_partTime;                     ///< of the part file as it was read
+  std::string m_briefOnDisk;                ///< text of the brief file as last seen
+  QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
+  std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
+  std::vector<ResolvedGroup> m_groupsBefore;
+  std::vector<Problem> m_rebound; ///< what the last change of the part did to the groups
+  SizeTile* m_tile = nullptr;
+  WhyBox* m_why = nullptr;
+  LensScale* m_scale = nullptr;
+  QTimer m_whyTimer;
+  Vec3 m_whyAt = Vec3::Zero();
+  int m_whyFace = -1;
+  QPointF m_whyWhere;
+  std::optional<Rule> m_alike; ///< description of the selection, while it stands as take-in left it
+  std::set<int> m_alikeFaces;
   BriefPanel* m_briefPanel;
   AuditPanel* m_audit;
   RunsBar* m_runs;
@@ -84,10 +130,20 @@ private:
   void briefChanged();
   void refresh();
   void placeFloating();
-  void loadPartOfBrief();
+  void loadPartOfBrief(); ///< forgets all that belonged to the part before
+  void readPart();
+  void showReady();
+  void handOverAll(const std::vector<Rule>& rules);
   void showRun(int index);
   void selectionChanged();
   void showProblem(const Problem& p);
+  void hoverSurface(int face, const Vec3& at, const QPointF& where);
+  void explainSize();
+  void showScale();
+  void watchFiles();
+  void filesChanged();
+  QString forecastText() const;
+  QString forecastTip() const;
   bool mayDiscard();
   void tell(const Problem& p);
   void askOpen();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/mesh_worker.h"
+#include "job/improve.h"
 #include <QMetaObject>
 #include <QPointer>
 
@@ -97,7 +98,48 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
   start([this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
     std::vector<Problem> problems;
     auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
-    return [this, field, problems] { emit sized(field, problems); };
+    auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
+    return [this, field, shade, problems] { emit sized(field, shade, problems); };
+  });
+}
+
+void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
+                          std::shared_ptr<const SizeField> field) {
+  start([this, brief, part, field](Progress& progress) -> std::function<void()> {
+    Forecast f = forecastField(brief, *part, *field, progress);
+    if (auto p = overBudget(brief, f)) f.problems.push_back(*p);
+    return [this, f] { emit forecasted(f); };
+  });
+}
+
+void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part,
+                         const std::string& only) {
+  start([this, run, part, only](Progress& progress) -> std::function<void()> {
+    std::vector<char> cells;
+    auto fail = [this](Problem p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
+    if (!only.empty()) {
+      auto chosen = chosenCells(run->mesh, only, progress);
+      if (!chosen) return fail(chosen.problem());
+      cells = std::move(*chosen);
+    }
+    auto r = improveRun(*run, *part, cells, progress);
+    if (!r) return fail(r.problem());
+    auto better = std::make_shared<const RunResult>(std::move(*r));
+    return [this, better] { emit finished(better); };
+  });
+}
+
+void MeshWorker::handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules) {
+  start([this, run, rules = std::move(rules)](Progress& progress) -> std::function<void()> {
+    for (std::size_t i = 0; i < rules.size(); ++i) {
+      progress.stage("Writing " + rules[i].get("path"), static_cast<double>(i) / static_cast<double>(rules.size()), 1);
+      progress.check();
+      if (auto p = tess::handOver(*run, rules[i])) {
+        Problem bad = *p;
+        return [this, bad] { emit failed(bad); };
+      }
+    }
+    return [this, rules] { emit handedOver(rules); };
   });
 }
 

@@ -2,7 +2,8 @@
 // Long work off the window's thread: loading a part, running a brief, making the size field of a brief. Results come
 // back as queued signals; a newer request makes older results stale, they are dropped.
 #pragma once
-#include "job/run.h"
+#include "app/scene.h"
+#include "job/forecast.h"
 #include <QObject>
 #include <thread>
 
@@ -16,6 +17,11 @@ public:
   void load(const QString& path, const LoadOptions& options);
   void run(const Brief& brief, std::shared_ptr<const Part> part);
   void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
+  void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
+  /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for all.
+  void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
+  /// Writes and reads back the files of these rules, one after the other, up to the first that fails.
+  void handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules);
   void stop();
   bool busy() const { return m_busy; }
 
@@ -23,7 +29,10 @@ signals:
   void progressed(const QString& stage, double share);
   void loaded(std::shared_ptr<const Part> part);
   void finished(std::shared_ptr<const RunResult> run);
-  void sized(std::shared_ptr<const SizeField> field, const std::vector<Problem>& problems);
+  void sized(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
+             const std::vector<Problem>& problems);
+  void forecasted(const Forecast& forecast);
+  void handedOver(const std::vector<Rule>& rules);
   void failed(const Problem& problem);
   void stopped();
 

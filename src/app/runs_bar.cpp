@@ -55,9 +55,12 @@ RunsBar::RunsBar(QWidget* parent) : QWidget(parent) {
   setReady(false, tr("no part yet"));
 }
 
-void RunsBar::setReady(bool ready, const QString& text) {
+QString RunsBar::text() const { return m_text->text(); }
+
+void RunsBar::setReady(bool ready, const QString& text, const QString& tip) {
   m_go->setEnabled(ready);
   m_text->setText(text);
+  m_text->setToolTip(tip);
 }
 
 void RunsBar::setBusy(bool busy, bool canStop) {
@@ -95,7 +98,9 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
                        .arg(r.audit.pass ? "✓" : "✕")
                        .arg(dihedral.min, 0, 'f', 1)
                        .arg(r.seconds, 0, 'f', 1)
-                       .arg(r.brief == brief ? tr("as the brief stands") : tr("older than the brief"));
+                       .arg(r.improved         ? tr("improved %1×").arg(r.improved)
+                            : r.brief == brief ? tr("as the brief stands")
+                                               : tr("older than the brief"));
     auto* b = new QPushButton(text);
     b->setObjectName("tile");
     b->setCheckable(true);

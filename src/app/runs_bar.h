@@ -15,7 +15,9 @@ class RunsBar : public QWidget {
   Q_OBJECT
 public:
   explicit RunsBar(QWidget* parent = nullptr);
-  void setReady(bool ready, const QString& text);
+  /// `tip`: where the elements would go, for whoever wants to know.
+  void setReady(bool ready, const QString& text, const QString& tip = {});
+  QString text() const;
   void setBusy(bool busy, bool canStop);
   void setProgress(const QString& stage, double share, double seconds);
   /// Runs in order; `current` is shown; those whose brief differs from `brief` are marked older.

@@ -1,5 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+// First: TBB uses a word that Qt makes a macro of.
+#include "base/parallel.h"
+
 #include "app/scene.h"
+#include "size/opposite.h"
 #include <map>
 #include <unordered_map>
 #include <unordered_set>
@@ -286,6 +290,63 @@ PolyData polygonOutlines(const PolyData& polygons) {
     for (std::size_t i = 0; i < ids.size(); ++i) b.line(ids[i], ids[(i + 1) % ids.size()]);
   }
   return b.result();
+}
+
+SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* progress) {
+  SizeShade s;
+  const auto& t = part.display;
+  const double longest = part.diagonal() / 70;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    std::vector<std::array<Vec3, 3>> todo(1);
+    for (std::size_t k = 0; k < 3; ++k) todo[0][k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+    while (!todo.empty()) {
+      auto q = todo.back();
+      todo.pop_back();
+      std::size_t k = longestSide(q);
+      if ((q[k] - q[(k + 1) % 3]).norm() > longest) {
+        Vec3 m = 0.5 * (q[k] + q[(k + 1) % 3]);
+        todo.push_back({q[k], m, q[(k + 2) % 3]});
+        todo.push_back({m, q[(k + 1) % 3], q[(k + 2) % 3]});
+        continue;
+      }
+      s.at.push_back(q);
+      s.face.push_back(t.triangleFace[i]);
+    }
+  }
+  s.size.resize(s.at.size());
+  parallelFor(s.at.size(), progress, [&](std::size_t i) {
+    int body = part.faces[static_cast<std::size_t>(s.face[i])].bodies[0];
+    s.size[i] = static_cast<float>(field.at((s.at[i][0] + s.at[i][1] + s.at[i][2]) / 3, body));
+  });
+  s.low = s.high = s.size.empty() ? 0 : s.size[0];
+  for (float h : s.size) {
+    s.low = std::min<double>(s.low, h);
+    s.high = std::max<double>(s.high, h);
+  }
+  return s;
+}
+
+PolyData shadeSurface(const SizeShade& shade, const std::function<bool(int)>& shown,
+                      const std::function<QColor(double)>& color) {
+  Builder b;
+  for (std::size_t i = 0; i < shade.at.size(); ++i) {
+    if (!shown(shade.face[i])) continue;
+    std::vector<vtkIdType> v;
+    for (const Vec3& p : shade.at[i]) v.push_back(b.point(p));
+    b.polygon(v, color(shade.size[i]));
+  }
+  return b.result();
+}
+
+std::vector<float> boundarySizes(const Mesh& m, const SizeField& field) {
+  std::vector<float> r(m.faces.size());
+  parallelFor(r.size(), nullptr, [&](std::size_t f) {
+    Vec3 mid = Vec3::Zero();
+    auto n = m.faces.of(f);
+    for (auto v : n) mid += m.nodes[static_cast<std::size_t>(v)] / static_cast<double>(n.size());
+    r[f] = static_cast<float>(field.at(mid, m.faceRegions[f][0]));
+  });
+  return r;
 }
 
 } // namespace tess

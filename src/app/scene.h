@@ -14,6 +14,19 @@ struct Plane {
   Vec3 origin, normal;
 };
 
+/// The size asked for over the part's surface, in pieces small against the part.
+struct SizeShade {
+  std::vector<std::array<Vec3, 3>> at;
+  std::vector<int> face;
+  std::vector<float> size;
+  double low = 0, high = 0;
+};
+SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* progress = nullptr);
+PolyData shadeSurface(const SizeShade& shade, const std::function<bool(int)>& shown,
+                      const std::function<QColor(double)>& color);
+/// Sizes at the middles of the mesh's boundary faces.
+std::vector<float> boundarySizes(const Mesh& mesh, const SizeField& field);
+
 /// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);

@@ -19,6 +19,12 @@ QColor quality(double b) {
   return b < 0.5 ? mix(good, sand, 2 * b) : mix(sand, failing, 2 * b - 1);
 }
 
+QColor size(double t) {
+  t = std::clamp(t, 0.0, 1.0);
+  return QColor::fromRgbF(static_cast<float>(0.36 + 0.52 * t), static_cast<float>(0.22 + 0.62 * t),
+                          static_cast<float>(0.34 + 0.50 * t));
+}
+
 QString styleSheet() {
   return R"(
 QMainWindow, QWidget#paper { background: #F6F4EE; }
@@ -42,6 +48,7 @@ QToolButton#lens { background: transparent; border: none; border-radius: 11px; p
 QToolButton#lens:checked { background: #22303C; color: #FFFFFF; font-weight: 600; }
 QToolButton#lens:focus { border: 1px solid #7A2E5D; }
 QFrame#floating { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 13px; }
+QFrame#notice { background: #F3E7D3; border-bottom: 1px solid #D9C08A; }
 QFrame#floatbar { background: rgba(255,255,255,240); border: 1px solid #D9D5CA; border-radius: 5px; }
 QPushButton#go { background: #7A2E5D; color: #FFFFFF; border: none; border-radius: 5px; padding: 9px 18px; font-weight: 700; }
 QPushButton#go:hover { background: #8C3A6C; }

@@ -12,5 +12,7 @@ inline const QColor paper{"#F6F4EE"}, card{"#FFFFFF"}, ink{"#22303C"}, faint{"#6
 QColor group(int index);
 /// Teal - sand - vermilion for 0 (good) .. 1 (failing).
 QColor quality(double badness);
+/// One hue, dark for small (0) to light for large (1).
+QColor size(double t);
 QString styleSheet();
 } // namespace tess::theme

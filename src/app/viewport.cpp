@@ -186,12 +186,22 @@ void Viewport::setGroups(const std::vector<ResolvedGroup>& groups) {
   rebuildMesh();
 }
 
-void Viewport::setSizeField(std::shared_ptr<const SizeField> f) {
+void Viewport::setSizeField(std::shared_ptr<const SizeField> f, std::shared_ptr<const SizeShade> shade) {
   m_field = std::move(f);
+  m_shade = std::move(shade);
   if (m_lens == Lens::Size) {
     rebuildPart();
     rebuildMesh();
   }
+}
+
+std::pair<double, double> Viewport::sizeRange() const {
+  return m_shade ? std::pair(m_shade->low, m_shade->high) : std::pair(0.0, 0.0);
+}
+
+QColor Viewport::sizeColor(double h) const {
+  auto [lo, hi] = sizeRange();
+  return theme::size(lo > 0 && hi > 1.001 * lo ? std::log(std::clamp(h, lo, hi) / lo) / std::log(hi / lo) : 1);
 }
 
 void Viewport::setLens(Lens l) {
@@ -283,14 +293,6 @@ QColor Viewport::faceColor(int f) const {
     int b = std::max(0, m_part->faces[i].bodies[0]);
     return theme::group(b + 2);
   }
-  if (m_lens == Lens::Size && m_field) {
-    // light to dark in one hue: small sizes dark
-    double lo = m_field->smallest(), hi = m_field->overall(),
-           h = m_field->at(typicalPoint(*m_part, Dim::Face, f), m_part->faces[i].bodies[0]);
-    double t = hi > lo ? std::log(std::max(h, lo) / lo) / std::log(hi / lo) : 1;
-    return QColor::fromRgbF(static_cast<float>(0.36 + 0.52 * t), static_cast<float>(0.22 + 0.62 * t),
-                            static_cast<float>(0.34 + 0.50 * t));
-  }
   if (m_part->faces[i].color) {
     // CAD colours are muted towards the part's grey, so that selection stays legible.
     const auto& c = *m_part->faces[i].color;
@@ -299,18 +301,20 @@ QColor Viewport::faceColor(int f) const {
   return theme::part;
 }
 
-double Viewport::badness(std::size_t c) const {
-  double v = m_run->audit.metrics[static_cast<std::size_t>(m_metric)].value[c];
+Viewport::QualityRange Viewport::qualityRange() const {
+  if (!m_run) return {};
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(m_metric)];
   // Limits anchor the scale where there is one; else the range of the mesh.
   for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == m_metric) {
-      double best = l.atLeast ? x.max : x.min;
-      return best != l.bound ? std::clamp((v - best) / (l.bound - best), 0.0, 1.0) : 0;
-    }
-  double span = x.max - x.min;
-  double t = span > 0 ? (v - x.min) / span : 0;
-  return metricInfo(m_metric).highIsGood ? 1 - t : t;
+    if (l.metric == m_metric) return {l.atLeast ? x.max : x.min, l.bound, true};
+  bool high = metricInfo(m_metric).highIsGood;
+  return {high ? x.max : x.min, high ? x.min : x.max, false};
+}
+
+double Viewport::badness(std::size_t c) const {
+  double v = m_run->audit.metrics[static_cast<std::size_t>(m_metric)].value[c];
+  auto r = qualityRange();
+  return r.worst != r.best ? std::clamp((v - r.best) / (r.worst - r.best), 0.0, 1.0) : 0;
 }
 
 QColor Viewport::cellColor(std::size_t c) const {
@@ -326,7 +330,10 @@ void Viewport::rebuildPart() {
   } else {
     bool mesh = drawsMesh();
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
-    d->put(d->part, mesh ? PolyData::New() : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
+    d->put(d->part, mesh ? PolyData::New()
+                    : m_lens == Lens::Size && m_shade
+                        ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
+                        : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
     d->put(d->partEdges, partEdges(*m_part, [&](int e) {
              for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                if (shown(f)) return true;
@@ -351,10 +358,14 @@ void Viewport::rebuildMesh() {
     };
     std::vector<std::array<std::int32_t, 2>> inCell;
     if (m_lens == Lens::Quality) inCell = facesInCells(m);
+    std::vector<float> sizes;
+    if (m_lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
     auto color = [&](std::size_t f) {
+      if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_lens == Lens::Quality)
         return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : QColor("#C9C4B8");
-      return m.faceLink[f] >= 0 && m_part ? faceColor(m.faceLink[f]) : QColor("#C9C4B8");
+      return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
+                                                                                      : QColor("#C9C4B8");
     };
     d->put(d->mesh, meshSurface(m, shown, color));
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
@@ -542,13 +553,13 @@ QPointF Viewport::project(const Vec3& p) const {
   return {0.5 * width() * (1 + v.dot(right) / z / t * height() / width()), 0.5 * height() * (1 - v.dot(top) / z / t)};
 }
 
-int Viewport::pick(const QPointF& at) const {
+int Viewport::hitTriangle(const QPointF& at, double& best) const {
   if (!m_part || width() < 1 || height() < 1) return -1;
   Vec3 o, dir;
   ray(at, o, dir);
   Plane cut = sectionPlane();
   const auto& t = m_part->display;
-  double best = 1e300;
+  best = 1e300;
   auto enter = [&](const Box& b, int) {
     double lo = 0, hi = 1e300;
     for (int k = 0; k < 3; ++k) {
@@ -558,7 +569,7 @@ int Viewport::pick(const QPointF& at) const {
     }
     return lo <= hi * (1 + 1e-12) ? lo : 1e300;
   };
-  int tri = m_tree.minimum(best, enter, [&](int i) {
+  return m_tree.minimum(best, enter, [&](int i) {
     if (m_hiddenFaces.count(t.triangleFace[static_cast<std::size_t>(i)])) return 1e300;
     const auto& q = t.triangles[static_cast<std::size_t>(i)];
     const Vec3 &a = t.points[static_cast<std::size_t>(q[0])], &b = t.points[static_cast<std::size_t>(q[1])],
@@ -572,6 +583,15 @@ int Viewport::pick(const QPointF& at) const {
     if (m_section && (o + w * dir - cut.origin).dot(cut.normal) > 0) return 1e300; // cut away
     return w;
   });
+}
+
+int Viewport::pick(const QPointF& at) const {
+  double best = 1e300;
+  int tri = hitTriangle(at, best);
+  if (!m_part) return -1;
+  Vec3 o, dir;
+  ray(at, o, dir);
+  const auto& t = m_part->display;
   int face = tri >= 0 ? t.triangleFace[static_cast<std::size_t>(tri)] : -1;
   if (m_pickDim == Dim::Face) return face;
   if (m_pickDim == Dim::Body) return face < 0 ? -1 : m_part->faces[static_cast<std::size_t>(face)].bodies[0];
@@ -645,6 +665,14 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
       moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /
                   std::max(1e-300, m_part->box.size()[m_axis]));
   } else if (!e->buttons()) {
+    double distance = 0;
+    if (int tri = hitTriangle(e->position(), distance); tri >= 0) {
+      Vec3 from, along;
+      ray(e->position(), from, along);
+      emit surfaceHovered(m_part->display.triangleFace[static_cast<std::size_t>(tri)], from + distance * along,
+                          e->position());
+    } else
+      emit surfaceHovered(-1, Vec3::Zero(), e->position());
     int h = pick(e->position());
     if (h != m_hover) {
       m_hover = h;
@@ -689,6 +717,7 @@ void Viewport::wheelEvent(QWheelEvent* e) {
 }
 
 void Viewport::leaveEvent(QEvent*) {
+  emit surfaceHovered(-1, Vec3::Zero(), {});
   if (m_hover < 0) return;
   m_hover = -1;
   rebuildHighlight();

@@ -28,7 +28,8 @@ public:
   void setPart(std::shared_ptr<const Part> part);
   void setRun(std::shared_ptr<const RunResult> run);
   void setGroups(const std::vector<ResolvedGroup>& groups);
-  void setSizeField(std::shared_ptr<const SizeField> field);
+  void setSizeField(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade);
+  const SizeField* sizeField() const { return m_field.get(); }
   void setLens(Lens lens);
   void setMetric(Metric metric);
   Lens lens() const { return m_lens; }
@@ -62,10 +63,21 @@ public:
   /// Entity under a widget position, or -1; used by hover and picks.
   int pick(const QPointF& at) const;
   QPointF project(const Vec3& p) const;
+  /// Range of the size lens in the part's unit; 0, 0 without a field.
+  std::pair<double, double> sizeRange() const;
+  /// What the quality lens's scale runs from and to; `limit`: the second is a limit, and beyond it is failing.
+  struct QualityRange {
+    double best = 0, worst = 0;
+    bool limit = false;
+  };
+  QualityRange qualityRange() const;
+  Metric metric() const { return m_metric; }
   /// The 3D picture as drawn now, for tests and exports.
   QImage picture();
 
 signals:
+  /// The pointer is over the part's surface; `face` -1: it left it.
+  void surfaceHovered(int face, const Vec3& at, const QPointF& where);
   void selectionChanged();
   void menuRequested(const QPoint& at);
   void sectionChanged();
@@ -85,6 +97,7 @@ private:
   std::shared_ptr<const Part> m_part;
   std::shared_ptr<const RunResult> m_run;
   std::shared_ptr<const SizeField> m_field;
+  std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace;
   Lens m_lens = Lens::Part;
   Metric m_metric = Metric::Skewness;
@@ -113,6 +126,9 @@ private:
   QColor faceColor(int face) const;
   QColor cellColor(std::size_t cell) const;
   double badness(std::size_t cell) const;
+  QColor sizeColor(double h) const;
+  /// Display triangle under a position and its distance from the eye; -1 for none.
+  int hitTriangle(const QPointF& at, double& distance) const;
   bool ray(const QPointF& at, Vec3& origin, Vec3& direction) const;
   Plane sectionPlane() const;
   void faceSection();

@@ -226,23 +226,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
   f.seconds = 0.05 + perElement * f.elements;
   f.memoryBytes = fixed + bytes * f.elements;
 
-  auto nameOf = [&](int rule) -> std::string {
-    switch (rule) {
-    case kReasonOverall:
-      return "the size everywhere";
-    case kReasonTurn:
-      return "turn per element on curved faces and edges";
-    case kReasonShortEdge:
-      return "short edges";
-    case kReasonNarrowFace:
-      return "narrow faces";
-    case kReasonMesher:
-      return "faces close together";
-    default:
-      return sentenceOf(brief.rules[static_cast<std::size_t>(rule)]);
-    }
-  };
-  for (const auto& [rule, n] : sum.byRule) f.byRule.push_back({rule, nameOf(rule), n});
+  for (const auto& [rule, n] : sum.byRule) f.byRule.push_back({rule, sizeReasonName(brief, rule), n});
   for (std::size_t b = 0; b < sum.byBody.size(); ++b)
     f.byBody.push_back({static_cast<int>(b), part.bodies[b].name, sum.byBody[b]});
   for (auto* list : {&f.byRule, &f.byBody})

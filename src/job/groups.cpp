@@ -5,6 +5,31 @@
 #include <set>
 
 namespace tess {
+
+double distanceToEntity(const Part& part, Dim d, int e, const Vec3& p) {
+  switch (d) {
+  case Dim::Point:
+    return (part.points[static_cast<std::size_t>(e)].at - p).norm();
+  case Dim::Edge:
+    return (part.shape->projectToEdge(e, p).point - p).norm();
+  default:
+    break;
+  }
+  double best = 1e300;
+  const auto& t = part.display;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    int f = t.triangleFace[i];
+    const auto& b = part.faces[static_cast<std::size_t>(f)].bodies;
+    if (d == Dim::Face ? f != e : b[0] != e && b[1] != e) continue;
+    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
+               &c = t.points[static_cast<std::size_t>(t.triangles[i][1])],
+               &g = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+    Vec3 w = closestOnTriangle(p, a, c, g);
+    best = std::min(best, (w[0] * a + w[1] * c + w[2] * g - p).norm());
+  }
+  return best;
+}
+
 namespace {
 
 bool wildcard(const std::string& pattern, const std::string& text) {
@@ -22,31 +47,6 @@ bool wildcard(const std::string& pattern, const std::string& text) {
   }
   while (p < pattern.size() && pattern[p] == '*') ++p;
   return p == pattern.size();
-}
-
-double distanceTo(const Part& part, Dim d, int e, const Vec3& p) {
-  switch (d) {
-  case Dim::Point:
-    return (part.points[static_cast<std::size_t>(e)].at - p).norm();
-  case Dim::Edge:
-    return (part.shape->projectToEdge(e, p).point - p).norm();
-  default:
-    break;
-  }
-  // Faces and bodies: over the display triangles, which know their trimming.
-  double best = 1e300;
-  const auto& t = part.display;
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    int f = t.triangleFace[i];
-    const auto& b = part.faces[static_cast<std::size_t>(f)].bodies;
-    if (d == Dim::Face ? f != e : b[0] != e && b[1] != e) continue;
-    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
-               &c = t.points[static_cast<std::size_t>(t.triangles[i][1])],
-               &g = t.points[static_cast<std::size_t>(t.triangles[i][2])];
-    Vec3 w = closestOnTriangle(p, a, c, g);
-    best = std::min(best, (w[0] * a + w[1] * c + w[2] * g - p).norm());
-  }
-  return best;
 }
 
 Box boxOf(const Part& part, Dim d, int e) {
@@ -203,7 +203,7 @@ public:
         double d = 1e300;
         for (int e : c)
           if (boxOf(m_part, g.dim, e).distance2(p) < d * d || best < 0) {
-            double x = distanceTo(m_part, g.dim, e, p);
+            double x = distanceToEntity(m_part, g.dim, e, p);
             if (x < d) d = x, best = e;
           }
         if (best >= 0) all.insert(best);
@@ -234,7 +234,7 @@ private:
     int best = 0;
     double x = 1e300;
     for (int e = 0; e < m_part.count(d); ++e) {
-      double y = distanceTo(m_part, d, e, p);
+      double y = distanceToEntity(m_part, d, e, p);
       if (y < x) x = y, best = e;
     }
     return best;

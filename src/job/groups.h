@@ -19,6 +19,8 @@ std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, s
 Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entities, const std::string& name);
 /// Faces in no group.
 std::vector<int> unassignedFaces(const Part& part, const std::vector<ResolvedGroup>& groups);
+/// Distance of a point to an entity; faces and bodies by their display triangles, which know their trimming.
+double distanceToEntity(const Part& part, Dim dim, int entity, const Vec3& p);
 /// A point on the entity, far from its boundary where that is cheap to find.
 Vec3 typicalPoint(const Part& part, Dim dim, int entity);
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/forecast.h"
+#include "job/improve.h"
 #include "mesh/own_angles.h"
 #include <chrono>
 #include <cmath>
@@ -250,10 +251,6 @@ private:
   }
 };
 
-} // namespace
-
-namespace {
-
 /// Tells flat elements that the part's own sharp edges and corners enforce from those that it does not.
 void judgeFlat(RunResult& run, const std::string& unit) {
   const Mesh& m = run.mesh;
@@ -286,6 +283,72 @@ void judgeFlat(RunResult& run, const std::string& unit) {
   run.problems.push_back(p);
 }
 
+/// All that is said about a mesh once it stands: audit, thin places, asked/got, flat elements.
+void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Progress& progress) {
+  progress.stage("Audit", 0.95, 1);
+  auto t0 = std::chrono::steady_clock::now();
+  const Rule* judge = run.brief.first("judge");
+  run.audit = auditMesh(run.mesh, *limitSet(judge ? judge->get("purpose") : "general"), &progress);
+  progress.check();
+  run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
+  int wanted = 0;
+  for (const auto& t : request.through)
+    if (!t.gaps) wanted = std::max(wanted, t.count);
+  if (!wanted) wanted = 2;
+  auto thin = countThrough(run.mesh, wanted, &progress);
+  run.through = throughReport(run.mesh, thin, wanted);
+  bool asked = false;
+  for (const auto& t : request.through) asked = asked || !t.gaps;
+  bool linear = run.mesh.cells.size() && topology(run.mesh.cells.type[0]).order == 1;
+  // Linear elements bend far too stiffly alone in a wall; quadratic ones are judged by what was asked for.
+  if ((asked || linear) && !run.through.places.empty() && run.through.share() < 0.99) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "mesh.thin";
+    p.what = formatNumber(100 * (1 - run.through.share()), 2) + " % of the thin area has fewer than " +
+             std::to_string(wanted) + " elements from side to side";
+    for (std::size_t i = 0; i < std::min<std::size_t>(run.through.places.size(), 50); ++i)
+      p.places.push_back(run.through.places[i].at);
+    const ThinPlace& worst = run.through.places.front();
+    p.where = std::to_string(run.through.places.size()) + " places, the first with " + std::to_string(worst.count) +
+              " at " + formatPoint(worst.at) + ", " + formatNumber(worst.thickness, 3) + " " + part.unit + " thick";
+    p.why = asked ? "a floor, or another rule, holds the size up there" : "the walls are thin against the size";
+    p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
+    run.problems.push_back(p);
+  }
+  run.rules = Comparison(run.brief, part, run.mesh, run.groups, request, thin).all();
+  judgeFlat(run, part.unit);
+}
+
+/// Elements that sizes alone make for certain, with the rule that makes most of them; far below the forecast, but
+/// known at once.
+std::pair<double, int> leastElements(const Part& part, const SizeRequest& request, double target) {
+  double sum = 8.5 * part.volume() / (target * target * target) + 9 * part.surfaceArea() / (target * target),
+         most = sum;
+  int rule = -1;
+  auto add = [&](double n, int r) {
+    sum += n;
+    if (n > most) most = n, rule = r;
+  };
+  for (const auto& l : request.local) {
+    double n = 0, h = l.size;
+    for (int e : l.entities) {
+      auto i = static_cast<std::size_t>(e);
+      if (l.dim == Dim::Face) n += 9 * part.faces[i].area / (h * h);
+      if (l.dim == Dim::Body) n += 8.5 * part.bodies[i].volume / (h * h * h);
+      if (l.dim == Dim::Edge) n += 20 * part.edges[i].length / h;
+    }
+    add(n, l.rule);
+  }
+  for (const auto& z : request.zones) { // a third of its box, and of that what the part's box leaves
+    Box b = z.zone.box();
+    Vec3 d = (b.hi.cwiseMin(part.box.hi) - b.lo.cwiseMax(part.box.lo)).cwiseMax(0);
+    double filled = std::min(1.0, part.volume() / std::max(1e-300, part.box.size().prod()));
+    add(8.5 * 0.33 * filled * d.prod() / (z.size * z.size * z.size), z.rule);
+  }
+  return {sum, rule};
+}
+
 } // namespace
 
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress) {
@@ -304,14 +367,14 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   for (const auto& p : run.problems)
     if (p.severity == Severity::Error) return p;
   // A size that asks for more elements than the machine can hold is refused before anything is built.
-  double target = overallTarget(brief, part), estimate = 8.5 * part.volume() / (target * target * target);
-  double surface = 2.31 * part.surfaceArea() / (target * target) * 4;
-  if (estimate + surface > 3e8) {
+  double target = overallTarget(brief, part);
+  if (auto [least, rule] = leastElements(part, request, target); least > 3e8) {
     Problem p;
     p.fault = Fault::Usage;
     p.code = "size.absurd";
-    p.what = "a size of " + formatNumber(target, 4) + " " + part.unit + " would need about " +
-             formatNumber(estimate + surface, 2) + " elements";
+    p.what = (rule < 0 ? "a size of " + formatNumber(target, 4) + " " + part.unit
+                       : "the rule '" + sentenceOf(brief.rules[static_cast<std::size_t>(rule)]) + "'") +
+             " would need about " + formatNumber(least, 2) + " elements";
     p.where = part.sizeText();
     p.why = "that is more than a machine can hold";
     p.todo = "ask for a larger size, or check the unit of the part and of the size";
@@ -339,38 +402,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.deviation = m->surfaceDeviation;
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   attachGroups(run.mesh, run.groups, part);
-  progress.stage("Audit", 0.95, 1);
-  auto t0 = std::chrono::steady_clock::now();
-  const Rule* judge = brief.first("judge");
-  run.audit = auditMesh(run.mesh, *limitSet(judge ? judge->get("purpose") : "general"), &progress);
-  progress.check();
-  run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
-  int wanted = 0;
-  for (const auto& t : request.through)
-    if (!t.gaps) wanted = std::max(wanted, t.count);
-  if (!wanted) wanted = 2;
-  auto thin = countThrough(run.mesh, wanted, &progress);
-  run.through = throughReport(run.mesh, thin, wanted);
-  bool asked = false;
-  for (const auto& t : request.through) asked = asked || !t.gaps;
-  // Linear elements bend far too stiffly alone in a wall; quadratic ones are judged by what was asked for.
-  if ((asked || options.order == 1) && !run.through.places.empty() && run.through.share() < 0.99) {
-    Problem p;
-    p.severity = Severity::Note;
-    p.code = "mesh.thin";
-    p.what = formatNumber(100 * (1 - run.through.share()), 2) + " % of the thin area has fewer than " +
-             std::to_string(wanted) + " elements from side to side";
-    for (std::size_t i = 0; i < std::min<std::size_t>(run.through.places.size(), 50); ++i)
-      p.places.push_back(run.through.places[i].at);
-    const ThinPlace& worst = run.through.places.front();
-    p.where = std::to_string(run.through.places.size()) + " places, the first with " + std::to_string(worst.count) +
-              " at " + formatPoint(worst.at) + ", " + formatNumber(worst.thickness, 3) + " " + part.unit + " thick";
-    p.why = asked ? "a floor, or another rule, holds the size up there" : "the walls are thin against the size";
-    p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
-    run.problems.push_back(p);
-  }
-  run.rules = Comparison(brief, part, run.mesh, run.groups, request, thin).all();
-  judgeFlat(run, part.unit);
+  judgeRun(run, part, request, progress);
   run.geometryVolume = part.volume();
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
   auto loose = unassignedFaces(part, run.groups);
@@ -392,6 +424,26 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.peakMemory = static_cast<std::size_t>(u.ru_maxrss) * 1024;
   run.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return run;
+}
+
+Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only,
+                             Progress& progress) {
+  auto begin = std::chrono::steady_clock::now();
+  RunResult r = run;
+  progress.stage("Improving", 0, 0.8);
+  auto done = improveMesh(r.mesh, only, progress);
+  if (!done) return done.problem();
+  std::vector<Problem> ignored;
+  SizeRequest request = sizeRequestOf(r.brief, part, r.groups, ignored);
+  // What was said about the mesh before is said anew.
+  r.problems.erase(std::remove_if(r.problems.begin(), r.problems.end(),
+                                  [](const Problem& p) { return p.code == "mesh.thin" || p.code == "mesh.own-angle"; }),
+                   r.problems.end());
+  r.timings.clear();
+  r.improved = run.improved + 1;
+  judgeRun(r, part, request, progress);
+  r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return r;
 }
 
 std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {

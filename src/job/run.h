@@ -32,6 +32,7 @@ struct RunResult {
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
   std::size_t peakMemory = 0;
   int threads = 0;
+  int improved = 0; ///< times the mesh was improved after it was made
 };
 
 /// Dihedral angle in degrees below which an element counts as flat.
@@ -39,6 +40,9 @@ constexpr double kFlatAngle = 8;
 
 /// Meshes and audits. Throws Cancelled on a stop.
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);
+/// The run with its mesh improved (job/improve.h) and judged again; the boundary stays. `only`: cells that may change,
+/// empty for all. Throws Cancelled on a stop.
+Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only, Progress& progress);
 /// Writes the file of a hand-over rule and reads it back.
 std::optional<Problem> handOver(const RunResult& run, const Rule& rule);
 /// The report; keys are stable.

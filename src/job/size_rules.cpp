@@ -13,6 +13,25 @@ double overallTarget(const Brief& brief, const Part& part) {
   return t > 0 ? t : part.diagonal() / 20;
 }
 
+std::string sizeReasonName(const Brief& brief, int rule) {
+  switch (rule) {
+  case kReasonOverall:
+    return "the size everywhere";
+  case kReasonTurn:
+    return "turn per element on curved faces and edges";
+  case kReasonShortEdge:
+    return "short edges";
+  case kReasonNarrowFace:
+    return "narrow faces";
+  case kReasonMesher:
+    return "faces close together";
+  default:
+    return rule >= 0 && static_cast<std::size_t>(rule) < brief.rules.size()
+               ? sentenceOf(brief.rules[static_cast<std::size_t>(rule)])
+               : "another rule";
+  }
+}
+
 Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
   Brief b = brief;
   bool overall = false;

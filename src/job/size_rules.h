@@ -14,6 +14,8 @@ SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vecto
 /// The size field that the brief asks for.
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress = nullptr);
+/// Why a size is as it is, in words: the rule's sentence, or what of the part asks for it.
+std::string sizeReasonName(const Brief& brief, int rule);
 /// The brief with all its sizes times `factor`: every length that is a size, the overall target (written out), turns
 /// per element, and deviations with the square. Growth, counts and multiples stay.
 Brief scaledSizes(const Brief& brief, const Part& part, double factor);

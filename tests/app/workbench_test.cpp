@@ -1,0 +1,254 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Forecast, size tile, proposed groups, improving, recovery, files that change under the window.
+#include "app/window_fixture.h"
+#include "job/improve.h"
+#include <nlohmann/json.hpp>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+class Workbench : public Window {
+protected:
+  void SetUp() override {
+    QDir(RecoveryStore::folder()).removeRecursively(); // windows of other tests were not closed by a person
+    Window::SetUp();
+  }
+  void waitForForecast() {
+    ASSERT_TRUE(waitFor([&] { return w->forecast().has_value(); }, 60000));
+  }
+  void everywhere(const std::string& target) {
+    auto b = w->document().brief();
+    for (std::size_t i = 0; i < b.rules.size(); ++i)
+      if (b.rules[i].kind == "everywhere") emit w->briefPanel()->valueChanged(static_cast<int>(i), "target", target);
+  }
+  /// A place in the viewport where a face is seen.
+  QPoint onAFace() {
+    auto* v = w->viewport();
+    for (int x = v->width() / 2; x < v->width() - 60; x += 17)
+      for (int y = v->height() / 3; y < v->height() - 120; y += 17)
+        if (v->pick(QPoint(x, y)) >= 0) return {x, y};
+    return {-1, -1};
+  }
+  void hover(const QPoint& p) {
+    auto* v = w->viewport();
+    QMouseEvent move(QEvent::MouseMove, QPointF(p), v->mapToGlobal(QPointF(p)), Qt::NoButton, Qt::NoButton, {});
+    QApplication::sendEvent(v, &move);
+  }
+  QToolButton* noticeButton(const QString& text) {
+    for (auto* b : w->notice()->findChildren<QToolButton*>())
+      if (b->isVisible() && b->text() == text) return b;
+    return nullptr;
+  }
+  /// Brief and part of the demo in a folder of their own.
+  std::string copyOf(const std::string& name, const TempFolder& dir) {
+    std::filesystem::copy_file(demo(name + ".brief"), dir / name + ".brief");
+    std::filesystem::copy_file(demo(name + ".step"), dir / name + ".step");
+    return dir / name + ".brief";
+  }
+  void openPath(const std::string& path) {
+    bool loaded = false;
+    auto c = QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+    w->open(QString::fromStdString(path));
+    ASSERT_TRUE(waitFor([&] { return loaded; }));
+    QObject::disconnect(c);
+  }
+};
+
+bool has(const std::vector<Problem>& list, const std::string& code) {
+  for (const auto& p : list)
+    if (p.code == code) return true;
+  return false;
+}
+
+} // namespace
+
+TEST_F(Workbench, forecastStandsBesideMeshAndFollowsTheBrief) {
+  open("saddle-clamp.brief");
+  waitForForecast();
+  double before = w->forecast()->elements;
+  EXPECT_TRUE(w->runsBar()->text().contains("about")) << w->runsBar()->text().toStdString();
+  everywhere("6 mm");
+  EXPECT_FALSE(w->forecast().has_value()); // the old figure does not stay beside a new brief
+  waitForForecast();
+  EXPECT_LT(w->forecast()->elements, 0.8 * before);
+  mesh();
+  double got = static_cast<double>(w->currentRun()->mesh.cells.size());
+  EXPECT_NEAR(w->forecast()->elements / got, 1, 0.25);
+}
+
+TEST_F(Workbench, sizeLensShowsScaleTileAndReasons) {
+  open("camera-housing.brief");
+  waitForForecast(); // it comes after the size field
+  w->setLens(2);
+  ASSERT_TRUE(w->lensScale()->isVisible());
+  EXPECT_TRUE(w->lensScale()->title().contains("mm"));
+  ASSERT_GE(w->lensScale()->ticks().size(), 2u);
+  EXPECT_NE(w->lensScale()->ticks().front().text, w->lensScale()->ticks().back().text);
+  QPoint p = onAFace();
+  ASSERT_GE(p.x(), 0);
+  hover(p);
+  ASSERT_TRUE(w->sizeTile()->shown());
+  EXPECT_TRUE(w->sizeTile()->length().endsWith(" mm"));
+  ASSERT_TRUE(waitFor([&] { return w->whyBox()->isVisible(); }, 5000));
+  const auto& lines = w->whyBox()->lines();
+  ASSERT_FALSE(lines.empty());
+  EXPECT_EQ(lines.front().size, w->sizeTile()->length());
+  auto links = w->whyBox()->findChildren<QToolButton*>();
+  ASSERT_EQ(static_cast<std::size_t>(links.size()), lines.size());
+  QTest::mouseClick(links.front(), Qt::LeftButton);
+  bool lit = false;
+  for (auto* c : w->briefPanel()->findChildren<QFrame*>("card")) lit = lit || c->property("lit").toBool();
+  EXPECT_TRUE(lit);
+  hover({2, 2}); // beside the part
+  EXPECT_FALSE(w->sizeTile()->shown());
+  w->setLens(0);
+  EXPECT_FALSE(w->lensScale()->isVisible());
+}
+
+TEST_F(Workbench, tinySizesAreShownMagnified) {
+  open("keel-bracket.brief");
+  everywhere("0.15 mm");
+  waitFor([&] { return w->viewport()->sizeField() && w->viewport()->sizeField()->overall() < 0.2; }, 60000);
+  w->setLens(2);
+  QPoint p = onAFace();
+  hover(p);
+  ASSERT_TRUE(w->sizeTile()->shown());
+  EXPECT_TRUE(w->sizeTile()->magnified());
+  EXPECT_EQ(w->sizeTile()->length(), "0.15 mm");
+}
+
+TEST_F(Workbench, proposedGroupsNameEveryFaceInOneStep) {
+  open("saddle-clamp.brief");
+  auto before = w->document().brief();
+  w->proposeGroups();
+  EXPECT_GT(w->document().brief().rules.size(), before.rules.size());
+  EXPECT_TRUE(unassignedFaces(*w->part(), w->groups()).empty());
+  w->document().undo();
+  EXPECT_EQ(w->document().brief(), before);
+}
+
+TEST_F(Workbench, takeInDescribesWhatIsAlike) {
+  open("camera-housing.brief");
+  int hole = -1;
+  for (int f = 0; f < w->part()->count(Dim::Face) && hole < 0; ++f)
+    if (auto r = describeAlike(*w->part(), f, Alike::SameRadius))
+      if (resolveAlone(*r, *w->part()).size() > 3) hole = f;
+  ASSERT_GE(hole, 0);
+  w->viewport()->select(Dim::Face, {hole});
+  w->takeIn(Alike::SameRadius);
+  auto chosen = w->viewport()->selection();
+  EXPECT_GT(chosen.size(), 3u);
+  w->groupFromSelection("alike ones");
+  const Rule* made = nullptr;
+  for (const auto& r : w->document().brief().rules)
+    if (r.get("name") == "alike ones") made = &r;
+  ASSERT_NE(made, nullptr);
+  EXPECT_FALSE(made->get("radius_min").empty()); // by what it is, not by where
+  EXPECT_TRUE(made->get("nearest").empty());
+  for (const auto& g : w->groups())
+    if (g.name == "alike ones") {
+      EXPECT_EQ(std::set<int>(g.entities.begin(), g.entities.end()), chosen);
+    }
+}
+
+TEST_F(Workbench, improvedMeshIsARunOfItsOwn) {
+  open("keel-bracket.brief");
+  mesh();
+  auto before = w->currentRun();
+  ASSERT_EQ(before->mesh.cells.type[0], ElementType::Tet4);
+  bool done = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+  w->improveMesh("min_dihedral:0..30");
+  ASSERT_TRUE(waitFor([&] { return done; }));
+  auto after = w->currentRun();
+  ASSERT_NE(before, after);
+  EXPECT_EQ(after->improved, 1);
+  auto worst = [](const RunResult& r) { return r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min; };
+  EXPECT_GE(worst(*after), worst(*before) * 0.999);
+  EXPECT_NEAR(meshVolume(after->mesh), meshVolume(before->mesh), 1e-9 * meshVolume(before->mesh));
+  EXPECT_EQ(after->mesh.faces.size(), before->mesh.faces.size());
+}
+
+TEST_F(Workbench, unsavedWorkIsFoundAgainAfterAKill) {
+  TempFolder dir;
+  openPath(copyOf("saddle-clamp", dir));
+  everywhere("4.25 mm");
+  auto wanted = w->document().brief();
+  auto kept = [] { return QDir(RecoveryStore::folder()).entryInfoList({"*.json"}, QDir::Files); };
+  ASSERT_TRUE(waitFor([&] { return !kept().isEmpty(); }, 5000));
+  // As if this program had been killed: the file says another one wrote it.
+  QString file = kept().front().absoluteFilePath();
+  std::ifstream in(file.toStdString());
+  auto j = nlohmann::json::parse(in);
+  j["pid"] = 99999999;
+  QString left = RecoveryStore::folder() + "/99999999-1.json";
+  std::ofstream(left.toStdString()) << j.dump();
+  MainWindow fresh;
+  fresh.show();
+  fresh.offerRecovery();
+  ASSERT_EQ(fresh.notice()->key(), "recovery");
+  bool loaded = false;
+  QObject::connect(&fresh, &MainWindow::partLoaded, [&] { loaded = true; });
+  for (auto* b : fresh.notice()->findChildren<QToolButton*>())
+    if (b->text() == "open them") QTest::mouseClick(b, Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_EQ(fresh.document().brief().rules, wanted.rules);
+  EXPECT_TRUE(fresh.document().modified());
+  EXPECT_FALSE(QFileInfo::exists(left));
+  ASSERT_TRUE(fresh.save());
+  ASSERT_TRUE(w->save());
+  waitFor([&] { return kept().isEmpty(); }, 3000);
+  EXPECT_TRUE(kept().isEmpty()); // nothing unsaved is left
+}
+
+TEST_F(Workbench, anotherPartKeepsRulesAndSaysWhatTheGroupsMean) {
+  TempFolder dir;
+  openPath(copyOf("saddle-clamp", dir));
+  w->proposeGroups();
+  auto rules = w->document().brief().rules;
+  mesh();
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  w->swapPart(QString::fromStdString(demo("keel-bracket.step")));
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_EQ(w->document().brief().rules, rules);
+  EXPECT_TRUE(has(w->auditPanel()->findings(), "rebind.summary"));
+  EXPECT_TRUE(has(w->auditPanel()->findings(), "rebind.lost") || has(w->auditPanel()->findings(), "rebind.changed") ||
+              has(w->auditPanel()->findings(), "rebind.doubt"));
+  w->viewport()->setLens(Lens::Groups); // an older run on a part with fewer faces must not trip
+  emit w->runsBar()->runClicked(0);
+  EXPECT_GT(drawn(w->viewport()->picture()), 0.01);
+}
+
+TEST_F(Workbench, filesThatChangeOnDiskAreNoticed) {
+  TempFolder dir;
+  std::string brief = copyOf("saddle-clamp", dir), part = dir / "saddle-clamp.step";
+  openPath(brief);
+  // The brief, edited elsewhere: taken over as one step that can be undone.
+  auto before = w->document().brief();
+  auto text = [&] {
+    std::ifstream in(brief);
+    return std::string(std::istreambuf_iterator<char>(in), {});
+  }();
+  auto b = loadBrief(brief);
+  ASSERT_TRUE(b.ok());
+  b->rules.push_back(freshRule("zone", "everywhere", *b, *w->part()));
+  ASSERT_FALSE(saveBrief(*b, brief));
+  ASSERT_TRUE(waitFor([&] { return w->document().brief().rules.size() == before.rules.size() + 1; }, 10000));
+  EXPECT_FALSE(w->document().modified());
+  w->document().undo();
+  EXPECT_EQ(w->document().brief(), before);
+  // The part, exported again: asked about, then read again with all rules kept.
+  std::filesystem::copy_file(demo("keel-bracket.step"), part, std::filesystem::copy_options::overwrite_existing);
+  ASSERT_TRUE(waitFor([&] { return w->notice()->key() == "part"; }, 10000));
+  int faces = w->part()->count(Dim::Face);
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  auto* again = noticeButton("read it again");
+  ASSERT_NE(again, nullptr);
+  QTest::mouseClick(again, Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_NE(w->part()->count(Dim::Face), faces);
+}
