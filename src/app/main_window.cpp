@@ -632,9 +632,9 @@ namespace {
 /// Two significant digits for people: 184 000, 9 300, 850.
 QString roughly(double n) {
   double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
-  return QLocale::c()
-      .toString(static_cast<qlonglong>(std::llround(n / unit) * static_cast<long long>(unit)))
-      .replace(',', ' ');
+  QString t = QString::number(static_cast<qlonglong>(std::llround(std::round(n / unit) * unit)));
+  for (qsizetype i = t.size() - 3; i > 0; i -= 3) t.insert(i, QChar(0x202F)); // narrow space
+  return t;
 }
 } // namespace
 

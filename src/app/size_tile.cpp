@@ -85,7 +85,6 @@ WhyBox::WhyBox(QWidget* parent) : QFrame(parent) {
   m_box = new QVBoxLayout(this);
   m_box->setContentsMargins(10, 7, 10, 7);
   m_box->setSpacing(2);
-  setMaximumWidth(330);
   hide();
 }
 
@@ -112,7 +111,7 @@ void WhyBox::show(const std::vector<Line>& lines, const QPoint& near) {
     size->setMinimumWidth(62);
     auto* words = new QToolButton;
     words->setObjectName("link");
-    QString text = l.words.size() > 40 ? l.words.left(38) + "…" : l.words;
+    QString text = l.words.size() > 36 ? l.words.left(34) + "…" : l.words;
     words->setText(text);
     words->setToolTip(tr("show its card: %1").arg(l.words));
     words->setCursor(Qt::PointingHandCursor);

@@ -58,7 +58,7 @@ QPushButton#tile { background: #FFFFFF; border: 1px solid #E3DFD4; border-radius
 QPushButton#tile:checked { border: 2px solid #7A2E5D; }
 QLineEdit { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 4px; padding: 4px 6px; }
 QLineEdit:focus { border-color: #7A2E5D; }
-QComboBox { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 4px; padding: 3px 6px; }
+QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #EBDFE7; selection-color: #22303C; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 8px; }
 QScrollBar::handle:vertical { background: #CFCABD; border-radius: 4px; min-height: 24px; }

@@ -160,6 +160,18 @@ public:
         return (face(e).kind == SurfaceKind::Plane ? d : std::abs(d)) >= limit;
       });
     }
+    if (set("outermost") && !points("outermost").empty()) {
+      Vec3 n = points("outermost")[0].normalized();
+      auto looks = [&](int e) {
+        const auto& x = face(e);
+        Vec3 out = x.bodies[0] >= 0 ? x.axis : Vec3(-x.axis);
+        return faces && x.kind == SurfaceKind::Plane && out.normalized().dot(n) > 0.9998; // 1.1 degrees
+      };
+      double furthest = -1e300;
+      for (int e : c)
+        if (looks(e)) furthest = std::max(furthest, face(e).center.dot(n));
+      keep([&](int e) { return looks(e) && face(e).center.dot(n) > furthest - 1e-3 * m_part.diagonal(); });
+    }
     if (set("box_min") && set("box_max") && !points("box_min").empty() && !points("box_max").empty()) {
       Box b;
       b.add(points("box_min")[0]);

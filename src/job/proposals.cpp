@@ -8,8 +8,6 @@
 namespace tess {
 namespace {
 
-std::string number(double x) { return formatNumber(x, 9); }
-
 Rule faceGroup() {
   Rule r;
   r.kind = "group";
@@ -17,10 +15,10 @@ Rule faceGroup() {
   return r;
 }
 
-/// Bounds a little apart, so that rounding on the way through a file does not lose the face.
-void around(Rule& r, const std::string& key, double x, const std::string& unit) {
-  r.values[key + "_min"] = number(x * (1 - 1e-4)) + unit;
-  r.values[key + "_max"] = number(x * (1 + 1e-4)) + unit;
+/// Groups allow for rounding by a part in a million; seven digits are closer.
+void between(Rule& r, const std::string& key, double low, double high, const std::string& unit) {
+  r.values[key + "_min"] = formatNumber(low, 7) + unit;
+  r.values[key + "_max"] = formatNumber(high, 7) + unit;
 }
 
 /// Round and with empty space on the side of the axis: a hole, or a piece of one that turns by more than 100 degrees.
@@ -105,25 +103,19 @@ private:
       for (int side = 0; side < 2; ++side) {
         Vec3 dir = Vec3::Zero();
         dir[k] = side ? 1 : -1;
-        double at = side ? m_part.box.hi[k] : m_part.box.lo[k], slack = 1e-4 * m_part.diagonal(), area = 0;
+        double at = side ? m_part.box.hi[k] : m_part.box.lo[k], slack = 1e-3 * m_part.diagonal(), area = 0;
         std::vector<int> faces;
         for (int f = 0; f < m_part.count(Dim::Face); ++f) {
           const auto& face = m_part.faces[static_cast<std::size_t>(f)];
           if (face.kind != SurfaceKind::Plane || !free(f)) continue;
           Vec3 out = face.bodies[0] >= 0 ? face.axis : Vec3(-face.axis);
-          if (out.normalized().dot(dir) < 0.9999 || std::abs(face.center[k] - at) > slack) continue;
+          if (out.normalized().dot(dir) < 0.9998 || std::abs(face.center[k] - at) > slack) continue;
           faces.push_back(f);
           area += face.area;
         }
         if (faces.empty() || area < 0.03 * size[(k + 1) % 3] * size[(k + 2) % 3]) continue;
         Rule r = faceGroup();
-        r.values["surface"] = "plane";
-        r.values["normal"] = formatPoint(dir);
-        r.values["normal_angle"] = "1 deg";
-        Vec3 lo = m_part.box.lo - Vec3::Constant(slack), hi = m_part.box.hi + Vec3::Constant(slack);
-        (side ? lo : hi)[k] = at + (side ? -2 : 2) * slack;
-        r.values["box_min"] = formatPoint(lo);
-        r.values["box_max"] = formatPoint(hi);
+        r.values["outermost"] = formatPoint(dir);
         add(r, names[k][side], faces);
       }
     }
@@ -141,7 +133,7 @@ private:
       std::sort(faces.begin(), faces.end());
       Rule r = faceGroup();
       r.values["surface"] = "cylinder";
-      around(r, "radius", found[i].first, " " + m_part.unit);
+      between(r, "radius", found[i].first, found[j - 1].first, " " + m_part.unit);
       add(r, (faces.size() == 1 ? "hole " : "holes ") + formatNumber(2 * found[i].first, 4) + " " + m_part.unit, faces);
       i = j;
     }
@@ -222,10 +214,10 @@ std::optional<Rule> describeAlike(const Part& part, int face, Alike how) {
   case Alike::SameRadius:
     if (f.radius <= 0) return {};
     r.values["surface"] = surfaceKindName(f.kind);
-    around(r, "radius", f.radius, " " + part.unit);
+    between(r, "radius", f.radius, f.radius, " " + part.unit);
     return r;
   case Alike::SameArea:
-    around(r, "area", f.area, "");
+    between(r, "area", f.area * (1 - 1e-5), f.area * (1 + 1e-5), "");
     return r;
   case Alike::SameKind:
     r.values["surface"] = surfaceKindName(f.kind);

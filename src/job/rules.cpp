@@ -67,7 +67,8 @@ const std::vector<RuleKind>& ruleTable() {
          "Groups",
          "{name}: {of} [named {cad_name}] [coloured {colour}] [that are {surface}] [of radius {radius_min}] [to "
          "{radius_max}] [of area {area_min}] [to {area_max}] "
-         "[facing {normal}] [within {normal_angle} of it] [spread from {spread_from}] [up to {spread_angle}] [inside "
+         "[facing {normal}] [within {normal_angle} of it] [outermost towards {outermost}] [spread from {spread_from}] "
+         "[up to {spread_angle}] [inside "
          "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}]",
          "size",
          "highlight",
@@ -78,11 +79,14 @@ const std::vector<RuleKind>& ruleTable() {
           text("cad_name", SlotType::Text, "name in the part file; * stands for any text"),
           text("colour", SlotType::ColorText, "colour in the part file, as #rrggbb; near colours match"),
           choice("surface", "", "kind of surface", {"plane", "cylinder", "cone", "sphere", "torus", "other"}),
-          length("radius_min", "", "smallest radius"), length("radius_max", "", "largest radius"),
+          length("radius_min", "", "smallest radius"),
+          length("radius_max", "", "largest radius"),
           ranged("area_min", SlotType::Number, "", "smallest area, in the part's unit squared", 0, 1e300),
           ranged("area_max", SlotType::Number, "", "largest area, in the part's unit squared", 0, 1e300),
           text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z"),
           ranged("normal_angle", SlotType::Angle, "5", "how far the direction may be off", 0, 180),
+          text("outermost", SlotType::Points,
+               "flat faces that look in this direction, as x, y, z, and lie furthest out that way"),
           text("spread_from", SlotType::Points, "point on a face from which the group spreads over its neighbours"),
           ranged("spread_angle", SlotType::Angle, "20", "largest angle between neighbouring faces while spreading", 0,
                  180),

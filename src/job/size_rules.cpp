@@ -18,7 +18,7 @@ std::string sizeReasonName(const Brief& brief, int rule) {
   case kReasonOverall:
     return "the size everywhere";
   case kReasonTurn:
-    return "turn per element on curved faces and edges";
+    return "turn per element on curves";
   case kReasonShortEdge:
     return "short edges";
   case kReasonNarrowFace:
