@@ -4,8 +4,10 @@
 #include "base/file.h"
 #include "base/units.h"
 #include "job/rebind.h"
+#include "job/report.h"
 #include <QActionGroup>
 #include <QApplication>
+#include <QBuffer>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -19,6 +21,9 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPdfWriter>
+#include <QRegularExpression>
+#include <QTextDocument>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
@@ -250,6 +255,29 @@ void MainWindow::buildMenus() {
   });
   file->addSeparator();
   add(file, tr("Hand over…"), QKeySequence("Ctrl+E"), [this] { askExport(); });
+  add(file, tr("Report…"), QKeySequence("Ctrl+R"), [this] {
+    if (!currentRun()) {
+      m_notice->ask("report", tr("There is no mesh to report on yet."), {{tr("fine"), {}}});
+      return;
+    }
+    QString p = QFileDialog::getSaveFileName(this, tr("Report"), QString(), tr("Web page (*.html);;PDF (*.pdf)"));
+    if (p.isEmpty()) return;
+    if (auto bad = writeReport(p)) return tell(*bad);
+    m_notice->ask("report", tr("Written: %1").arg(QFileInfo(p).fileName()), {{tr("fine"), {}}});
+  });
+  if (m_view)
+    add(file, tr("Picture of the view…"), QKeySequence("Ctrl+P"), [this] {
+      QString p = QFileDialog::getSaveFileName(this, tr("Picture"), QString(), tr("PNG (*.png)"));
+      if (p.isEmpty()) return;
+      if (!p.endsWith(".png")) p += ".png";
+      if (!m_view->picture().save(p)) {
+        Problem bad;
+        bad.what = "the picture could not be written";
+        bad.where = p.toStdString();
+        bad.todo = "check the folder and the space on the disk";
+        tell(bad);
+      }
+    });
   file->addSeparator();
   add(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
   auto* editMenu = menuBar()->addMenu(tr("Edit"));
@@ -730,10 +758,11 @@ void MainWindow::showScale() {
     const auto& info = metricInfo(m_view->metric());
     QString unit = info.unit == std::string("deg") ? tr(", degrees") : QString();
     std::vector<LensScale::Tick> ticks;
-    for (double t : {0.0, 0.5, 1.0})
-      ticks.push_back({t, QString::fromStdString(formatNumber(r.best + t * (r.worst - r.best), 3))});
-    m_scale->show(QString(info.name) + unit + (r.limit ? tr(" · limit at the right end") : QString()), ticks,
-                  [](double t) { return theme::quality(t); });
+    for (double t : {0.0, 0.5, 1.0}) {
+      QString text = QString::fromStdString(formatNumber(r.best + t * (r.worst - r.best), 3));
+      ticks.push_back({t, t == 1 && r.limit ? tr("limit %1").arg(text) : text});
+    }
+    m_scale->show(QString(info.name) + unit, ticks, [](double t) { return theme::quality(t); });
   } else
     m_scale->hide();
 }
@@ -1037,6 +1066,37 @@ bool MainWindow::saveAs(const QString& chosen) {
   watchFiles();
   refresh();
   return true;
+}
+
+std::optional<Problem> MainWindow::writeReport(const QString& path) {
+  auto run = currentRun();
+  if (!run) return {};
+  std::vector<ReportPicture> pictures;
+  if (m_view) {
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    m_view->picture().save(&buffer, "PNG");
+    pictures.push_back(
+        {m_hint->text().remove(QRegularExpression("<[^>]*>")).section(" · ", 0, 1).toStdString(), bytes.toStdString()});
+  }
+  std::string html = reportHtml(*run, *m_runParts[static_cast<std::size_t>(m_current)], pictures);
+  if (!path.endsWith(".pdf", Qt::CaseInsensitive)) return writeFileAtomic(path.toStdString(), html);
+  QTextDocument document;
+  document.setHtml(QString::fromStdString(html));
+  QPdfWriter pdf(path);
+  pdf.setPageSize(QPageSize(QPageSize::A4));
+  pdf.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout::Millimeter);
+  pdf.setTitle(tr("Mesh report"));
+  document.print(&pdf);
+  if (QFileInfo(path).size() > 0) return {};
+  Problem p;
+  p.fault = Fault::Usage;
+  p.code = "file.write";
+  p.what = "the report could not be written";
+  p.where = path.toStdString();
+  p.todo = "check the folder and the space on the disk";
+  return p;
 }
 
 void MainWindow::exportTo(const std::string& path, const std::string& format) {

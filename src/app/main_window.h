@@ -37,6 +37,8 @@ public:
   void exportTo(const std::string& path, const std::string& format);
   /// Improves the shown mesh; `only` as for `tessel improve`, or only the brushed range of the metric shown.
   void improveMesh(const std::string& only = {});
+  /// The run on show as a report with the picture on show: HTML, or PDF by the file's extension.
+  std::optional<Problem> writeReport(const QString& path);
   /// Reads the part again, keeping brief and runs, and says what the groups mean now.
   void reloadPart();
   /// Another file takes the part's place.

@@ -3,9 +3,11 @@
 // outside the limits, 2 wrong usage, 3 input at fault, 4 meshing failed.
 #include "base/file.h"
 #include "base/units.h"
+#include "cli/reference.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/proposals.h"
+#include "job/report.h"
 #include "job/run.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
@@ -145,7 +147,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 }
 
 struct MeshArgs {
-  std::string input, size, min, max, growth, turn, bridge, order, report, unit;
+  std::string input, size, min, max, growth, turn, bridge, order, report, page, unit;
   std::vector<std::string> out;
   int threads = 0;
   bool quiet = false, json = false, yes = false;
@@ -431,6 +433,8 @@ int meshCommand(const MeshArgs& a) {
     if (code > 1) j["status"] = "output";
     if (!a.report.empty())
       if (auto p = writeFileAtomic(a.report, j.dump(2) + "\n")) return fail(*p);
+    if (!a.page.empty())
+      if (auto p = writeFileAtomic(a.page, reportHtml(*run, *part))) return fail(*p, a.report);
     if (!a.quiet) {
       for (const auto& p : run->problems) say(p);
       std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
@@ -655,6 +659,7 @@ int main(int argc, char** argv) {
   for (auto* c : {meshCmd, seriesCmd}) {
     c->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
     c->add_option("--report", m.report, "JSON report");
+    if (c == meshCmd) c->add_option("--page", m.page, "report as an HTML page");
     c->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
     c->add_flag("--quiet", m.quiet);
     c->add_flag("--yes", m.yes, "mesh even above the brief's budget of elements");
@@ -682,6 +687,9 @@ int main(int argc, char** argv) {
   auto* rulesCmd = app.add_subcommand("rules", "the rules a brief may hold");
   rulesCmd->add_flag("--json", json);
   rulesCmd->add_flag("--markdown", markdown);
+  auto* referenceCmd = app.add_subcommand("reference", "manual page or shell completion")->group("");
+  bool bash = false;
+  referenceCmd->add_flag("--bash", bash, "the completion instead of the manual page");
   auto* demoCmd = app.add_subcommand("demo", "copy the sample parts and briefs to a folder");
   demoCmd->add_option("DIR", path)->required();
   try {
@@ -699,6 +707,10 @@ int main(int argc, char** argv) {
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);
+    if (*referenceCmd) {
+      std::cout << (bash ? bashCompletion(app) : manualPage(app));
+      return 0;
+    }
   } catch (const std::exception& e) {
     std::cerr << "error: the program failed: " << e.what() << "\n";
     return 4;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Forecast, size tile, proposed groups, improving, recovery, files that change under the window.
 #include "app/window_fixture.h"
+#include "base/file.h"
 #include "job/improve.h"
 #include <nlohmann/json.hpp>
 
@@ -251,4 +252,20 @@ TEST_F(Workbench, filesThatChangeOnDiskAreNoticed) {
   QTest::mouseClick(again, Qt::LeftButton);
   ASSERT_TRUE(waitFor([&] { return loaded; }));
   EXPECT_NE(w->part()->count(Dim::Face), faces);
+}
+
+TEST_F(Workbench, reportIsWrittenAsPageAndAsPdf) {
+  open("keel-bracket.brief");
+  mesh();
+  TempFolder dir;
+  ASSERT_FALSE(w->writeReport(QString::fromStdString(dir / "r.html")).has_value());
+  auto html = readFile(dir / "r.html");
+  ASSERT_TRUE(html.ok());
+  EXPECT_NE(html->find("data:image/png;base64,"), std::string::npos);
+  ASSERT_FALSE(w->writeReport(QString::fromStdString(dir / "r.pdf")).has_value());
+  auto pdf = readFile(dir / "r.pdf");
+  ASSERT_TRUE(pdf.ok());
+  EXPECT_EQ(pdf->substr(0, 5), "%PDF-");
+  EXPECT_GT(pdf->size(), 20000u); // with the picture
+  EXPECT_TRUE(w->writeReport(QString::fromStdString(dir / "no/such/r.html")).has_value());
 }

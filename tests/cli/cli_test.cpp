@@ -4,6 +4,7 @@
 #include "support/fixtures.h"
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <sstream>
 #include <sys/wait.h>
 
 using namespace tess;
@@ -120,4 +121,44 @@ TEST(CommandLine, forecastAndImproveAnswerWithTheirCodes) {
   EXPECT_EQ(run("improve " + (dir / "k.vtu")), 2);
   EXPECT_EQ(run("improve " + (dir / "k.vtu") + " --only nobody --out " + (dir / "n.vtu")), 2);
   EXPECT_EQ(run("improve " + (dir / "missing.vtu") + " --out " + (dir / "n.vtu")), 3);
+}
+
+TEST(CommandLine, manualAndCompletionKnowEveryCommandAndOption) {
+  TempFolder dir;
+  auto text = [&](const std::string& args) {
+    std::string out = dir / "out.txt";
+    EXPECT_EQ(std::system((std::string(TESSEL) + " " + args + " > " + out).c_str()), 0) << args;
+    return *readFile(out);
+  };
+  std::string man = text("reference"), bash = text("reference --bash");
+  for (const char* command :
+       {"inspect", "mesh", "forecast", "series", "audit", "improve", "convert", "rules", "demo"}) {
+    EXPECT_NE(man.find(std::string(".SS ") + command), std::string::npos) << command;
+    EXPECT_NE(bash.find(std::string(command) + ") options="), std::string::npos) << command;
+    // Each option of the command's own help is in both.
+    std::istringstream help(text(std::string(command) + " --help"));
+    for (std::string word; help >> word;) {
+      if (word.rfind("--", 0) != 0 || word.size() < 4) continue;
+      word = word.substr(0, word.find_first_of(",= "));
+      if (word == "--help") continue;
+      EXPECT_NE(bash.find(word + " "), std::string::npos) << command << " " << word;
+    }
+  }
+  EXPECT_EQ(std::system(("bash -n " + dir.write("c.bash", bash)).c_str()), 0);
+}
+
+TEST(CommandLine, proposedBriefMeshesAndItsPageStandsAlone) {
+  TempFolder dir;
+  std::string brief = dir / "p.brief";
+  ASSERT_EQ(
+      std::system((std::string(TESSEL) + " inspect " + demo("saddle-clamp.step") + " --propose > " + brief).c_str()),
+      0);
+  std::string page = dir / "page.html";
+  ASSERT_EQ(run("mesh " + brief + " --size '8 mm' --page " + page), 0);
+  auto html = readFile(page);
+  ASSERT_TRUE(html.ok());
+  for (const char* part : {"Limits", "Quality", "Groups", "left end", "saddle-clamp.step", "</html>"})
+    EXPECT_NE(html->find(part), std::string::npos) << part;
+  EXPECT_EQ(html->find("http"), std::string::npos); // nothing from outside
+  EXPECT_NE(run("mesh " + demo("saddle-clamp.step") + " --size '8 mm' --page " + (dir / "no/such/page.html")), 0);
 }

@@ -1,0 +1,166 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/report.h"
+#include "base/units.h"
+#include <filesystem>
+#include <map>
+#include <sstream>
+
+namespace tess {
+namespace {
+
+std::string escaped(const std::string& s) {
+  std::string r;
+  for (char c : s) switch (c) {
+    case '&':
+      r += "&amp;";
+      break;
+    case '<':
+      r += "&lt;";
+      break;
+    case '>':
+      r += "&gt;";
+      break;
+    case '"':
+      r += "&quot;";
+      break;
+    default:
+      r += c;
+    }
+  return r;
+}
+
+std::string base64(const std::string& bytes) {
+  static const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+  std::string r;
+  for (std::size_t i = 0; i < bytes.size(); i += 3) {
+    unsigned v = 0;
+    for (std::size_t k = 0; k < 3; ++k)
+      v = v << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0u);
+    for (std::size_t k = 0; k < 4; ++k) r += i + k > bytes.size() ? '=' : digits[v >> (18 - 6 * k) & 63];
+  }
+  return r;
+}
+
+class Page {
+public:
+  void heading(const std::string& t) { m_out << "<h2>" << escaped(t) << "</h2>\n"; }
+  void text(const std::string& t) { m_out << "<p>" << escaped(t) << "</p>\n"; }
+  void raw(const std::string& t) { m_out << t; }
+  /// First row is the head; cells are plain text.
+  void table(const std::vector<std::vector<std::string>>& rows) {
+    m_out << "<table cellpadding=\"4\" cellspacing=\"0\" width=\"100%\">\n";
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      m_out << "<tr>";
+      for (const auto& c : rows[i]) {
+        const char* tag = i ? "td" : "th";
+        m_out << "<" << tag << " align=\"left\">" << escaped(c) << "</" << tag << ">";
+      }
+      m_out << "</tr>\n";
+    }
+    m_out << "</table>\n";
+  }
+  std::string str() const { return m_out.str(); }
+
+private:
+  std::ostringstream m_out;
+};
+
+std::string grouped(std::size_t n) {
+  std::string s = std::to_string(n);
+  for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
+  return s;
+}
+
+} // namespace
+
+std::string reportHtml(const RunResult& run, const Part& part, const std::vector<ReportPicture>& pictures) {
+  const Mesh& m = run.mesh;
+  const std::string& unit = m.unit;
+  auto number = [](double x) { return formatNumber(x, 4); };
+  auto withUnit = [&](double x, const MetricInfo& info) {
+    std::string u = info.unit;
+    return number(x) + (u == "deg" ? " deg" : u == "L" ? " " + unit : u == "L3" ? " " + unit + "3" : "");
+  };
+  Page p;
+  std::string name = std::filesystem::path(part.path).filename().string();
+  p.raw("<!DOCTYPE html>\n<html><head><meta charset=\"utf-8\"><title>" + escaped(name) +
+        "</title>\n<style>body { font-family: sans-serif; color: #22303C; max-width: 52em; margin: 2em auto; }\n"
+        "h1 { font-size: 20px; } h2 { font-size: 15px; color: #7A2E5D; margin-top: 22px; }\n"
+        "table { border-collapse: collapse; font-size: 13px; } th { color: #6B7680; }\n"
+        "td, th { border-bottom: 1px solid #E3DFD4; } p { font-size: 13px; } img { max-width: 100%; }</style></head>\n"
+        "<body>\n<h1>Mesh of " +
+        escaped(name) + "</h1>\n");
+  p.raw("<p><b>" + escaped(run.audit.sentence) + "</b></p>\n");
+  std::map<std::string, std::size_t> types;
+  for (auto t : m.cells.type) ++types[std::string(topology(t).name)];
+  std::string elements;
+  for (const auto& [t, n] : types) elements += (elements.empty() ? "" : ", ") + grouped(n) + " " + t;
+  p.table({{"Part", part.sizeText()},
+           {"Elements", elements},
+           {"Nodes", grouped(m.nodes.size())},
+           {"Volume", number(meshVolume(m)) + " " + unit + "3, " +
+                          formatNumber(100 * (meshVolume(m) / std::max(1e-300, run.geometryVolume) - 1), 3) +
+                          " % off the part's"},
+           {"Largest distance from the true surface", number(run.deviation) + " " + unit},
+           {"Time and memory", formatNumber(run.seconds, 3) + " s, " +
+                                   formatNumber(static_cast<double>(run.peakMemory) / 1e6, 3) + " MB, " +
+                                   std::to_string(run.threads) + " threads"}});
+  for (const auto& pic : pictures)
+    p.raw("<p><img width=\"640\" src=\"data:image/png;base64," + base64(pic.png) + "\"><br>" + escaped(pic.caption) +
+          "</p>\n");
+
+  p.heading("What was asked for, and what the mesh has");
+  std::vector<std::vector<std::string>> rows{{"Rule", "Got", "Note"}};
+  for (std::size_t i = 0; i < run.brief.rules.size(); ++i) {
+    const Rule& r = run.brief.rules[i];
+    if (r.kind == "group") continue;
+    std::string got = r.off ? "switched off" : "";
+    for (const auto& a : run.rules)
+      if (a.rule == static_cast<int>(i)) got = a.got;
+    rows.push_back({sentenceOf(r), got, r.note});
+  }
+  p.table(rows);
+
+  p.heading("Limits");
+  rows = {{"Metric", "Limit", "Worst", "Elements that fail"}};
+  for (const auto& r : run.audit.results) {
+    const auto& info = metricInfo(r.limit.metric);
+    rows.push_back({info.name, (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
+                    withUnit(r.worst, info), r.failing ? grouped(r.failing) : "none"});
+  }
+  p.table(rows);
+
+  p.heading("Quality");
+  rows = {{"Metric", "Least", "Mean", "Largest"}};
+  for (int k = 0; k < kMetrics; ++k) {
+    const auto& info = metricInfo(static_cast<Metric>(k));
+    const auto& v = run.audit.metrics[static_cast<std::size_t>(k)];
+    rows.push_back({info.name, withUnit(v.min, info), withUnit(v.mean, info), withUnit(v.max, info)});
+  }
+  p.table(rows);
+
+  if (!m.groups.empty()) {
+    p.heading("Groups");
+    rows = {{"Name", "Holds", "Elements or nodes", "Area"}};
+    static const char* kinds[] = {"points", "edges", "faces", "bodies"};
+    for (const auto& g : m.groups) {
+      double area = 0;
+      if (g.dim == 2)
+        for (auto f : g.items) area += faceArea(m, static_cast<std::size_t>(f));
+      rows.push_back({g.name, std::to_string(g.entities) + " " + kinds[g.dim], grouped(g.items.size()),
+                      g.dim == 2 ? number(area) + " " + unit + "2" : ""});
+    }
+    p.table(rows);
+  }
+  if (!run.problems.empty()) {
+    p.heading("Findings");
+    rows = {{"What", "Where", "Why, and what to do"}};
+    for (const auto& x : run.problems)
+      rows.push_back({x.what, x.where, x.why + (x.why.empty() || x.todo.empty() ? "" : "; ") + x.todo});
+    p.table(rows);
+  }
+  p.raw("</body></html>\n");
+  return p.str();
+}
+
+} // namespace tess
