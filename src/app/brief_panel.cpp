@@ -84,7 +84,7 @@ public:
   explicit Card(const QColor& spine) {
     setObjectName("card");
     setStyleSheet(QString("QFrame#card { border-left: 4px solid %1; } QFrame#card[lit=\"true\"] { background: %2; }")
-                      .arg(spine.name(), "#F3E7D3"));
+                      .arg(spine.name(), theme::dyed("#F3E7D3")));
   }
   std::function<void(bool)> onHover;
 

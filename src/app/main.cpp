@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
-#include "app/theme.h"
 #include <QApplication>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
+#include <QSettings>
 #include <QSurfaceFormat>
 #include <QTimer>
 #include <filesystem>
@@ -31,8 +31,10 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("Tesselite");
   QApplication::setApplicationVersion("0.1.0");
   app.setStyle("Fusion");
-  app.setStyleSheet(tess::theme::styleSheet());
+  QApplication::setOrganizationName("tesselite");
   tess::MainWindow w(openGlWorks());
+  w.setAppearance(
+      static_cast<tess::MainWindow::Appearance>(std::clamp(QSettings().value("appearance", 0).toInt(), 0, 2)));
   w.show();
   QStringList args = QApplication::arguments();
   for (int i = 1; i < args.size(); ++i)

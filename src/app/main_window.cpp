@@ -23,6 +23,8 @@
 #include <QMimeData>
 #include <QPdfWriter>
 #include <QRegularExpression>
+#include <QSettings>
+#include <QStyle>
 #include <QTextDocument>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -59,7 +61,7 @@ MainWindow::MainWindow(bool openGl) {
   all->addLayout(row, 1);
   auto* rule = new QFrame;
   rule->setFixedHeight(1);
-  rule->setStyleSheet("background: #D9D5CA;");
+  rule->setObjectName("rule");
   all->addWidget(rule);
   all->addWidget(m_runs = new RunsBar);
   buildViewport(openGl);
@@ -94,7 +96,6 @@ void MainWindow::buildViewport(bool openGl) {
     l->setObjectName("noOpenGl");
     l->setAlignment(Qt::AlignCenter);
     l->setWordWrap(true);
-    l->setStyleSheet("background: #ECEAE3; padding: 40px;");
     box->addWidget(l);
     return;
   }
@@ -164,8 +165,6 @@ void MainWindow::buildViewport(bool openGl) {
   m_sectionBar->hide();
   m_hint = new QLabel(m_view);
   m_hint->setObjectName("floatbar");
-  m_hint->setStyleSheet(
-      "background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 5px; padding: 5px 9px;");
   connect(m_view, &Viewport::selectionChanged, this, &MainWindow::selectionChanged);
   connect(m_view, &Viewport::sectionChanged, this, [this] {
     m_sectionBar->setVisible(m_view->sectionOn());
@@ -346,6 +345,21 @@ void MainWindow::buildMenus() {
       refresh();
     });
   }
+  if (!m_view) menuBar()->addMenu(tr("View"))->setObjectName("view");
+  QMenu* viewMenu = nullptr;
+  for (auto* m : menuBar()->findChildren<QMenu*>())
+    if (m->title() == tr("View")) viewMenu = m;
+  viewMenu->addSeparator();
+  auto* looks = viewMenu->addMenu(tr("Appearance"));
+  auto* one = new QActionGroup(this);
+  for (const QString& name : {tr("As the system"), tr("Light"), tr("Dark")}) {
+    auto* a = looks->addAction(name);
+    a->setCheckable(true);
+    one->addAction(a);
+    auto which = static_cast<Appearance>(m_looks.size());
+    connect(a, &QAction::triggered, this, [this, which] { setAppearance(which); });
+    m_looks.push_back(a);
+  }
   auto* partMenu = menuBar()->addMenu(tr("Part"));
   add(partMenu, tr("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
   partMenu->addSeparator();
@@ -367,6 +381,7 @@ void MainWindow::buildMenus() {
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
   add(run, tr("Improve the mesh"), QKeySequence("I"), [this] { improveMesh(); });
+  add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
   run->addSeparator();
   add(run, tr("Next worst element"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
   add(run, tr("Previous worst element"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
@@ -562,6 +577,7 @@ void MainWindow::connectPanels() {
     m_allRuns.push_back(std::move(r));
     m_runParts.push_back(m_part);
     showRun(static_cast<int>(m_allRuns.size()) - 1);
+    if (m_compare && m_compare->isVisible() && m_allRuns.size() > 1) m_compare->setRuns(m_allRuns);
     emit runFinished();
   });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
@@ -767,6 +783,32 @@ void MainWindow::showScale() {
     m_scale->hide();
 }
 
+void MainWindow::setAppearance(Appearance appearance) {
+  static const QPalette system = QApplication::palette(); // before the first change
+  bool dark = appearance == Appearance::Dark ||
+              (appearance == Appearance::System && system.color(QPalette::Window).lightness() < 128);
+  QSettings().setValue("appearance", static_cast<int>(appearance));
+  theme::setDark(dark);
+  QPalette p = QApplication::style()->standardPalette();
+  for (auto group : {QPalette::Active, QPalette::Inactive}) {
+    p.setColor(group, QPalette::Window, theme::paper);
+    p.setColor(group, QPalette::Base, theme::card);
+    p.setColor(group, QPalette::Button, theme::card);
+    for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) p.setColor(group, role, theme::ink);
+    p.setColor(group, QPalette::PlaceholderText, theme::faint);
+    p.setColor(group, QPalette::Highlight, theme::accent);
+    p.setColor(group, QPalette::HighlightedText, theme::card);
+  }
+  QApplication::setPalette(p);
+  qApp->setStyleSheet(theme::styleSheet());
+  if (m_view) m_view->applyTheme();
+  m_statusText->setMinimumHeight(menuBar()->sizeHint().height()); // or it sits at the upper rim
+  for (std::size_t i = 0; i < m_looks.size(); ++i)
+    m_looks[i]->setChecked(static_cast<int>(i) == static_cast<int>(appearance));
+  showScale();
+  refresh();
+}
+
 void MainWindow::setLens(int i) {
   for (std::size_t k = 0; k < m_lensButtons.size(); ++k) m_lensButtons[k]->setChecked(static_cast<int>(k) == i);
   m_view->setLens(static_cast<Lens>(i));
@@ -888,6 +930,7 @@ void MainWindow::loadPartOfBrief() {
   m_taskProblems.clear();
   m_rebound.clear();
   m_forecast.reset();
+  if (m_compare) m_compare->hide();
   m_allRuns.clear();
   m_runParts.clear();
   m_current = -1;
@@ -1012,6 +1055,22 @@ void MainWindow::offerRecovery() {
                     RecoveryStore::discard(first.file);
                     offerRecovery();
                   }}});
+}
+
+CompareDialog* MainWindow::compareRuns() {
+  if (m_allRuns.size() < 2) {
+    m_notice->ask("compare", tr("There is nothing to compare yet: mesh a second time, or improve the mesh."),
+                  {{tr("fine"), {}}});
+    return nullptr;
+  }
+  if (!m_compare) {
+    m_compare = new CompareDialog(this);
+    connect(m_compare, &CompareDialog::showRun, this, &MainWindow::showRun);
+  }
+  m_compare->setRuns(m_allRuns);
+  m_compare->show();
+  m_compare->raise();
+  return m_compare;
 }
 
 void MainWindow::improveMesh(const std::string& only) {

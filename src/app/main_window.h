@@ -3,6 +3,7 @@
 #pragma once
 #include "app/audit_panel.h"
 #include "app/brief_panel.h"
+#include "app/compare_dialog.h"
 #include "app/mesh_worker.h"
 #include "app/notice_bar.h"
 #include "app/recovery.h"
@@ -47,6 +48,8 @@ public:
   void proposeGroups();
   /// Adds to the selection what is like the face selected last.
   void takeIn(Alike how);
+  /// Opens the comparison of two runs.
+  CompareDialog* compareRuns();
   /// Asks about briefs that a program left behind when it was killed.
   void offerRecovery();
 
@@ -65,6 +68,8 @@ public:
   LensScale* lensScale() const { return m_scale; }
   const std::optional<Forecast>& forecast() const { return m_forecast; }
   void setLens(int index);
+  enum class Appearance { System, Light, Dark };
+  void setAppearance(Appearance appearance);
   /// Group and size from the selection, as the action bar does.
   void groupFromSelection(const QString& name);
   void sizeFromSelection(const std::string& kind = "size");
@@ -95,6 +100,7 @@ private:
   MeshWorker *m_worker, *m_sizer, *m_forecaster;
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
+  CompareDialog* m_compare = nullptr;
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
   QFileSystemWatcher m_watcher;
@@ -121,6 +127,7 @@ private:
   QFrame *m_lensStrip = nullptr, *m_selectionBar = nullptr, *m_sectionBar = nullptr;
   QLabel *m_selectionText = nullptr, *m_hint = nullptr, *m_sectionText = nullptr, *m_statusText;
   QAction *m_undo, *m_redo;
+  std::vector<QAction*> m_looks; ///< by Appearance
   std::vector<QToolButton*> m_lensButtons;
   QElapsedTimer m_clock;
   bool m_meshing = false;

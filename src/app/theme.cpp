@@ -1,7 +1,59 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/theme.h"
+#include <cstring>
 
 namespace tess::theme {
+namespace {
+bool dark = false;
+
+struct Pair {
+  const char *light, *dark;
+};
+/// Every colour of the style sheet and its twin. "#FFFFFE" is text on accent or ink.
+const Pair kTwins[] = {{"#F6F4EE", "#1F2328"}, {"#FFFFFF", "#2A3036"}, {"#22303C", "#E6E1D6"},
+                       {"#6B7680", "#A0A9B1"}, {"#D9D5CA", "#3F464E"}, {"#E3DFD4", "#3A4148"},
+                       {"#E9E5DA", "#353B42"}, {"#EBDFE7", "#4A3A45"}, {"#7A2E5D", "#D58AB4"},
+                       {"#8C3A6C", "#E09CC2"}, {"#B9A8B3", "#6A5A64"}, {"#F4F1F5", "#343B43"},
+                       {"#DDD3DC", "#4A525B"}, {"#CFCABD", "#4A525B"}, {"#A9AEB2", "#6B747C"},
+                       {"#B13F27", "#E8806A"}, {"#F3E7D3", "#453D2E"}, {"#D9C08A", "#8A7A4A"},
+                       {"#ECEAE3", "#262B30"}, {"#FFFFFE", "#1F2328"}, {"rgba(255,255,255,", "rgba(42,48,54,"}};
+} // namespace
+
+bool isDark() { return dark; }
+
+void setDark(bool on) {
+  dark = on;
+  auto pick = [&](QColor& c, const char* l, const char* d) { c = QColor(on ? d : l); };
+  pick(paper, "#F6F4EE", "#1F2328");
+  pick(card, "#FFFFFF", "#2A3036");
+  pick(ink, "#22303C", "#E6E1D6");
+  pick(faint, "#6B7680", "#A0A9B1");
+  pick(line, "#D9D5CA", "#3F464E");
+  pick(accent, "#7A2E5D", "#D58AB4");
+  pick(viewport, "#ECEAE3", "#262B30");
+  pick(cells, "#C9C4B8", "#A7A399");
+  pick(meshLine, "#6E7377", "#3C4247");
+  pick(cellLine, "#4A545D", "#2B3035");
+  pick(partLine, "#22303C", "#0F1215");
+}
+
+QString dyed(QString sheet) {
+  if (!dark) return sheet;
+  // In one pass, so that a twin which is itself a light colour is not dyed again.
+  QString r;
+  for (qsizetype i = 0; i < sheet.size();) {
+    bool found = false;
+    for (const auto& p : kTwins)
+      if (QStringView(sheet).mid(i).startsWith(QLatin1String(p.light), Qt::CaseInsensitive)) {
+        r += QLatin1String(p.dark);
+        i += static_cast<qsizetype>(std::strlen(p.light));
+        found = true;
+        break;
+      }
+    if (!found) r += sheet[i++];
+  }
+  return r;
+}
 
 QColor group(int i) {
   static const char* c[] = {"#8A6084", "#B27A3C", "#5B8A8A", "#8A8A5B", "#66709A", "#A3574F",
@@ -26,7 +78,7 @@ QColor size(double t) {
 }
 
 QString styleSheet() {
-  return R"(
+  return dyed(R"(
 QMainWindow, QWidget#paper { background: #F6F4EE; }
 QWidget { color: #22303C; font-size: 12px; }
 QMenuBar { background: #F6F4EE; border-bottom: 1px solid #D9D5CA; }
@@ -45,12 +97,15 @@ QToolButton#chip:hover, QToolButton#chip:focus { border-color: #7A2E5D; }
 QToolButton#link { background: transparent; border: none; color: #7A2E5D; text-decoration: underline; padding: 1px 3px; }
 QToolButton#link:disabled { color: #A9AEB2; }
 QToolButton#lens { background: transparent; border: none; border-radius: 11px; padding: 4px 12px; }
-QToolButton#lens:checked { background: #22303C; color: #FFFFFF; font-weight: 600; }
+QToolButton#lens:checked { background: #22303C; color: #FFFFFE; font-weight: 600; }
 QToolButton#lens:focus { border: 1px solid #7A2E5D; }
 QFrame#floating { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 13px; }
+QFrame#rule { background: #D9D5CA; border: none; }
+QLabel#floatbar { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 5px; padding: 5px 9px; }
+QLabel#noOpenGl { background: #ECEAE3; padding: 40px; }
 QFrame#notice { background: #F3E7D3; border-bottom: 1px solid #D9C08A; }
 QFrame#floatbar { background: rgba(255,255,255,240); border: 1px solid #D9D5CA; border-radius: 5px; }
-QPushButton#go { background: #7A2E5D; color: #FFFFFF; border: none; border-radius: 5px; padding: 9px 18px; font-weight: 700; }
+QPushButton#go { background: #7A2E5D; color: #FFFFFE; border: none; border-radius: 5px; padding: 9px 18px; font-weight: 700; }
 QPushButton#go:hover { background: #8C3A6C; }
 QPushButton#go:disabled { background: #B9A8B3; }
 QPushButton#go:focus { border: 2px solid #22303C; }
@@ -70,7 +125,8 @@ QListWidget::item { padding: 3px 2px; border-bottom: 1px solid #E9E5DA; }
 QListWidget::item:selected { background: #EBDFE7; color: #22303C; }
 QTableWidget { background: transparent; border: none; gridline-color: #E3DFD4; }
 QToolTip { background: #FFFFFF; color: #22303C; border: 1px solid #D9D5CA; }
-)";
+
+)");
 }
 
 } // namespace tess::theme

@@ -6,8 +6,15 @@
 #include <QString>
 
 namespace tess::theme {
-inline const QColor paper{"#F6F4EE"}, card{"#FFFFFF"}, ink{"#22303C"}, faint{"#6B7680"}, line{"#D9D5CA"},
-    accent{"#7A2E5D"}, viewport{"#ECEAE3"}, good{"#3F8F8A"}, sand{"#D9C08A"}, failing{"#C8482F"}, part{"#B8B3A8"};
+/// Set by setDark(); widgets read them while they paint.
+inline QColor paper{"#F6F4EE"}, card{"#FFFFFF"}, ink{"#22303C"}, faint{"#6B7680"}, line{"#D9D5CA"}, accent{"#7A2E5D"},
+    viewport{"#ECEAE3"}, cells{"#C9C4B8"}, meshLine{"#6E7377"}, cellLine{"#4A545D"}, partLine{"#22303C"};
+/// Colours that carry meaning are the same in both.
+inline const QColor good{"#3F8F8A"}, sand{"#D9C08A"}, failing{"#C8482F"}, part{"#B8B3A8"};
+void setDark(bool dark);
+bool isDark();
+/// A style sheet written in the light colours, in those that hold now.
+QString dyed(QString sheet);
 /// Twelve muted colours for groups, in turn.
 QColor group(int index);
 /// Teal - sand - vermilion for 0 (good) .. 1 (failing).

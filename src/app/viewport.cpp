@@ -51,16 +51,12 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   setMinimumSize(300, 240);
   d->window->AddRenderer(d->renderer);
   d->window->SetMultiSamples(0);
-  d->renderer->SetBackground(theme::viewport.redF(), theme::viewport.greenF(), theme::viewport.blueF());
   d->renderer->SetBackgroundAlpha(1.0);
   d->renderer->SetUseFXAA(true);
   vtkNew<vtkLightKit> lights;
   lights->SetKeyLightIntensity(0.92);
   lights->SetKeyToFillRatio(2.2);
   lights->AddLightsToRenderer(d->renderer);
-  auto tint = [](Impl::Layer& l, const QColor& c) {
-    l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
-  };
   for (auto* l : d->all()) {
     l->actor->SetMapper(l->mapper);
     l->actor->SetVisibility(false);
@@ -79,24 +75,33 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(0.5, 0.5);
-    tint(*l, theme::accent);
     l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
   }
   for (auto* l : {&d->partEdges, &d->meshEdges, &d->selectedEdges, &d->cellEdges, &d->cutEdges}) {
     l->actor->GetProperty()->SetLighting(false);
-    tint(*l, theme::ink);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
   }
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->hover.actor->GetProperty()->SetLineWidth(5);
-  // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
-  tint(d->meshEdges, QColor("#6E7377"));
-  tint(d->cellEdges, QColor("#4A545D"));
-  tint(d->cutEdges, QColor("#5C656C"));
-  tint(d->selectedEdges, theme::accent);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
+  applyTheme();
+}
+
+void Viewport::applyTheme() {
+  d->renderer->SetBackground(theme::viewport.redF(), theme::viewport.greenF(), theme::viewport.blueF());
+  auto tint = [](Impl::Layer& l, const QColor& c) {
+    l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
+  };
+  for (auto* l : {&d->selected, &d->hover, &d->selectedEdges}) tint(*l, theme::accent);
+  tint(d->partEdges, theme::partLine);
+  // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
+  tint(d->meshEdges, theme::meshLine);
+  tint(d->cellEdges, theme::cellLine);
+  tint(d->cutEdges, theme::cellLine.lighter(115));
+  rebuildPart();
+  rebuildMesh();
 }
 
 Viewport::~Viewport() {
@@ -288,7 +293,8 @@ bool Viewport::drawsMesh() const { return m_run && m_meshShown; }
 QColor Viewport::faceColor(int f) const {
   auto i = static_cast<std::size_t>(f);
   if (m_lens == Lens::Groups)
-    return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i]) : QColor("#D8D4CA");
+    return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i])
+                                                             : theme::cells.lighter(106);
   if (m_lens == Lens::Regions) {
     int b = std::max(0, m_part->faces[i].bodies[0]);
     return theme::group(b + 2);
@@ -320,7 +326,7 @@ double Viewport::badness(std::size_t c) const {
 QColor Viewport::cellColor(std::size_t c) const {
   if (m_lens == Lens::Regions) return theme::group(m_run->mesh.cellRegion[c] + 2);
   if (m_lens == Lens::Quality || m_brush) return theme::quality(badness(c));
-  return QColor("#C9C4B8");
+  return theme::cells;
 }
 
 void Viewport::rebuildPart() {
@@ -363,9 +369,9 @@ void Viewport::rebuildMesh() {
     auto color = [&](std::size_t f) {
       if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_lens == Lens::Quality)
-        return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : QColor("#C9C4B8");
+        return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : theme::cells;
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
-                                                                                      : QColor("#C9C4B8");
+                                                                                      : theme::cells;
     };
     d->put(d->mesh, meshSurface(m, shown, color));
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();

@@ -25,6 +25,8 @@ public:
   explicit Viewport(QWidget* parent = nullptr);
   ~Viewport() override;
 
+  /// Takes over the colours that hold now.
+  void applyTheme();
   void setPart(std::shared_ptr<const Part> part);
   void setRun(std::shared_ptr<const RunResult> run);
   void setGroups(const std::vector<ResolvedGroup>& groups);

@@ -4,7 +4,6 @@
 #include <atomic>
 #include <cstring>
 #include <numeric>
-#include <tbb/parallel_sort.h>
 
 namespace tess {
 
@@ -69,8 +68,8 @@ std::size_t repeatedNodes(const Mesh& m) {
     }
     items[i] = {h, static_cast<std::int32_t>(i)};
   }
-  tbb::parallel_sort(items.begin(), items.end(),
-                     [](const Item& a, const Item& b) { return a.hash != b.hash ? a.hash < b.hash : a.node < b.node; });
+  parallelSort(items.begin(), items.end(),
+               [](const Item& a, const Item& b) { return a.hash != b.hash ? a.hash < b.hash : a.node < b.node; });
   std::size_t n = 0;
   for (std::size_t i = 0; i < items.size(); ++i)
     for (std::size_t j = i; j > 0 && items[j - 1].hash == items[i].hash; --j)
@@ -144,7 +143,7 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes, const
     }
   }
   if (progress) progress->check();
-  tbb::parallel_sort(edges.begin(), edges.end());
+  parallelSort(edges.begin(), edges.end());
   for (std::size_t i = 0; i < edges.size();) {
     std::size_t j = i;
     int sum = 0;

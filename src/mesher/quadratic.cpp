@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/parallel.h"
 #include "mesher/mesher.h"
 #include <cmath>
-#include <tbb/parallel_for.h>
 #include <unordered_map>
 
 namespace tess {
@@ -120,31 +120,34 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     cells.add(ElementType::Tet10, q);
   }
   progress.check();
-  tbb::parallel_for(std::size_t(0), mids.size(), [&](std::size_t k) {
-    Mid& m = mids[k];
-    if (progress.stopped() || m.link.dim == 3) return;
-    if (m.link.dim == 1) { // the part edge both ends lie on; the nearest if there are several
-      std::vector<int> ea, eb;
-      edgesOf(m.a, ea);
-      edgesOf(m.b, eb);
-      double best = 1e300;
-      for (int e : ea)
-        if (std::find(eb.begin(), eb.end(), e) != eb.end()) {
-          Vec3 p = part.shape->projectToEdge(e, m.chord).point;
-          if ((p - m.chord).norm() < best) {
-            best = (p - m.chord).norm();
-            m.link.entity = e;
-            m.true_ = p;
-          }
+  parallelFor(
+      mids.size(), &progress,
+      [&](std::size_t k) {
+        Mid& m = mids[k];
+        if (m.link.dim == 3) return;
+        if (m.link.dim == 1) { // the part edge both ends lie on; the nearest if there are several
+          std::vector<int> ea, eb;
+          edgesOf(m.a, ea);
+          edgesOf(m.b, eb);
+          double best = 1e300;
+          for (int e : ea)
+            if (std::find(eb.begin(), eb.end(), e) != eb.end()) {
+              Vec3 p = part.shape->projectToEdge(e, m.chord).point;
+              if ((p - m.chord).norm() < best) {
+                best = (p - m.chord).norm();
+                m.link.entity = e;
+                m.true_ = p;
+              }
+            }
+          if (m.link.entity < 0) m.link = {3, -1};
+          return;
         }
-      if (m.link.entity < 0) m.link = {3, -1};
-      return;
-    }
-    m.true_ = part.shape->projectToFace(m.link.entity, m.chord).point;
-    // A projection that jumps (folded face, self-near surface) is no mid node.
-    double l = (mesh.nodes[static_cast<std::size_t>(m.a)] - mesh.nodes[static_cast<std::size_t>(m.b)]).norm();
-    if ((m.true_ - m.chord).norm() > 0.5 * l) m.true_ = m.chord;
-  });
+        m.true_ = part.shape->projectToFace(m.link.entity, m.chord).point;
+        // A projection that jumps (folded face, self-near surface) is no mid node.
+        double l = (mesh.nodes[static_cast<std::size_t>(m.a)] - mesh.nodes[static_cast<std::size_t>(m.b)]).norm();
+        if ((m.true_ - m.chord).norm() > 0.5 * l) m.true_ = m.chord;
+      },
+      64);
   progress.check();
   auto place = [&](const Mid& m) { return Vec3(m.chord + m.share * (m.true_ - m.chord)); };
   auto validity = [&](std::size_t c) {
@@ -162,7 +165,7 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
   for (int round = 0; round < 30; ++round) {
     progress.check();
     std::vector<char> bad(cells.size(), 0);
-    tbb::parallel_for(std::size_t(0), cells.size(), [&](std::size_t c) { bad[c] = validity(c) < kValid; });
+    parallelFor(cells.size(), &progress, [&](std::size_t c) { bad[c] = validity(c) < kValid; });
     bool any = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
       if (!bad[c]) continue;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
 // parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
+#include "base/parallel.h"
 #include "mesher/edge_division.h"
 #include "mesher/face_patch.h"
 #include "mesher/surface_bridge.h"
@@ -9,7 +10,6 @@
 #include <map>
 #include <set>
 #include <spdlog/spdlog.h>
-#include <tbb/parallel_for.h>
 #include <unordered_set>
 
 namespace tess {
@@ -278,11 +278,13 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
   std::unordered_map<std::uint64_t, int> byEnds;
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   std::vector<std::vector<double>> division(part.edges.size());
-  tbb::parallel_for(std::size_t(0), part.edges.size(), [&](std::size_t e) {
-    if (progress.stopped()) return;
-    bool twin = byEnds.at(SurfaceGraph::key(part.edges[e].points[0], part.edges[e].points[1])) > 1;
-    division[e] = divideEdge(part, static_cast<int>(e), size, twin ? 2 : 1);
-  });
+  parallelFor(
+      part.edges.size(), &progress,
+      [&](std::size_t e) {
+        bool twin = byEnds.at(SurfaceGraph::key(part.edges[e].points[0], part.edges[e].points[1])) > 1;
+        division[e] = divideEdge(part, static_cast<int>(e), size, twin ? 2 : 1);
+      },
+      1);
   progress.check();
   matchDivisions(part, size, tess, division);
   copyDivisions(part, size, division);
@@ -328,14 +330,13 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
     patches.push_back(std::move(p));
   }
   std::atomic<int> done{0};
-  tbb::parallel_for(std::size_t(0), patches.size(), [&](std::size_t f) {
-    if (progress.stopped()) return;
-    try {
-      patches[f]->run();
-      progress.report(0.3 + 0.6 * ++done / static_cast<double>(patches.size()));
-    } catch (const Cancelled&) {
-    }
-  });
+  parallelFor(
+      patches.size(), &progress,
+      [&](std::size_t f) {
+        patches[f]->run();
+        progress.report(0.3 + 0.6 * ++done / static_cast<double>(patches.size()));
+      },
+      1);
   progress.check();
   out.held = matchPatches(part, patches, progress);
   for (int k = 0; k < 5 && separateFaces(g, patches) > 0; ++k) progress.check();

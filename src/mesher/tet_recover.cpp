@@ -2,10 +2,10 @@
 // Boundary recovery by local changes only: what stands in the way of a surface edge (faces it pierces, edges it
 // crosses) is flipped away; then edges that pierce a surface triangle are removed. Surface edges that are present are
 // never given up again.
+#include "base/parallel.h"
 #include "base/predicates.h"
 #include "mesher/tet.h"
 #include <set>
-#include <tbb/parallel_sort.h>
 
 namespace tess {
 namespace {
@@ -245,7 +245,7 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
 
   auto sortUnique = [&](std::vector<std::uint64_t>& keys) {
     progress.check();
-    tbb::parallel_sort(keys.begin(), keys.end());
+    parallelSort(keys.begin(), keys.end());
     keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     progress.check();
   };

@@ -6,6 +6,7 @@
 #include <QElapsedTimer>
 #include <QMouseEvent>
 #include <QSurfaceFormat>
+#include <QTemporaryDir>
 
 namespace {
 template <class F> bool waitFor(F&& done, int ms = 120000) {
@@ -22,13 +23,14 @@ void settle() {
 } // namespace
 
 int main(int argc, char** argv) {
+  QTemporaryDir home; // what the program keeps of its user
+  for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, home.path().toUtf8());
   QSurfaceFormat f;
   f.setVersion(3, 2);
   f.setProfile(QSurfaceFormat::CoreProfile);
   QSurfaceFormat::setDefaultFormat(f);
   QApplication app(argc, argv);
   app.setStyle("Fusion");
-  app.setStyleSheet(tess::theme::styleSheet());
   if (argc < 3) return 2;
   QString demo = argv[1], out = argv[2];
   tess::MainWindow w;
@@ -36,6 +38,7 @@ int main(int argc, char** argv) {
     auto s = QString(argv[3]).split('x');
     w.resize(s[0].toInt(), s[1].toInt());
   }
+  w.setAppearance(tess::MainWindow::Appearance::Light);
   w.show();
   auto shot = [&](const char* name) {
     settle();
@@ -91,5 +94,7 @@ int main(int argc, char** argv) {
   mesh();
   w.setLens(3);
   shot("quality");
+  w.setAppearance(tess::MainWindow::Appearance::Dark);
+  shot("dark");
   return 0;
 }

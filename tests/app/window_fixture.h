@@ -31,6 +31,7 @@ class Window : public ::testing::Test {
 protected:
   void SetUp() override {
     w = std::make_unique<MainWindow>();
+    w->setAppearance(MainWindow::Appearance::Light);
     w->resize(1280, 800);
     w->show();
     ASSERT_TRUE(QTest::qWaitForWindowExposed(w.get()));

@@ -204,9 +204,12 @@ TEST_F(Window, savedBriefIsReadBackTheSame) {
   EXPECT_TRUE(std::filesystem::equivalent(b->partPath(), demo("saddle-clamp.step")));
 }
 
-TEST_F(Window, noTextIsCutAtBothSizes) {
+TEST_F(Window, noTextIsCutAtBothSizesLightAndDark) {
   open("camera-housing.brief");
-  for (QSize s : {QSize(1280, 800), QSize(1024, 700)}) {
+  for (auto [s, look] : {std::pair(QSize(1280, 800), MainWindow::Appearance::Light),
+                         std::pair(QSize(1024, 700), MainWindow::Appearance::Light),
+                         std::pair(QSize(1024, 700), MainWindow::Appearance::Dark)}) {
+    w->setAppearance(look);
     w->resize(s);
     for (int k = 0; k < 20; ++k) QApplication::processEvents(QEventLoop::AllEvents, 10);
     for (auto* b : w->findChildren<QToolButton*>("chip"))
@@ -224,6 +227,33 @@ TEST_F(Window, noTextIsCutAtBothSizes) {
   }
 }
 
+TEST_F(Window, textStandsOutFromItsGroundLightAndDark) {
+  auto luminance = [](const QColor& c) {
+    auto f = [](double x) { return x <= 0.03928 ? x / 12.92 : std::pow((x + 0.055) / 1.055, 2.4); };
+    return 0.2126 * f(c.redF()) + 0.7152 * f(c.greenF()) + 0.0722 * f(c.blueF());
+  };
+  auto contrast = [&](const QColor& a, const QColor& b) {
+    double x = luminance(a), y = luminance(b);
+    return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+  };
+  open("keel-bracket.brief");
+  QImage light = w->viewport()->picture();
+  for (auto look : {MainWindow::Appearance::Light, MainWindow::Appearance::Dark}) {
+    w->setAppearance(look);
+    for (const QColor& ground : {theme::paper, theme::card}) {
+      EXPECT_GE(contrast(theme::ink, ground), 7);
+      EXPECT_GE(contrast(theme::faint, ground), 4.2);
+      EXPECT_GE(contrast(theme::accent, ground), 4.5);
+    }
+    // What is really on the screen: panels in the paper's colour, the view in its own.
+    QImage shot = w->grab().toImage();
+    EXPECT_EQ(shot.pixelColor(4, shot.height() / 2).lightness() < 128, theme::isDark());
+    EXPECT_EQ(w->viewport()->picture().pixelColor(3, 3).lightness() < 128, theme::isDark());
+  }
+  w->setAppearance(MainWindow::Appearance::Light);
+  EXPECT_EQ(w->viewport()->picture().pixelColor(3, 3), light.pixelColor(3, 3));
+}
+
 TEST(WindowWithoutOpenGl, saysSoInTheViewportsPlace) {
   MainWindow w(false);
   w.show();
@@ -236,7 +266,7 @@ TEST(WindowWithoutOpenGl, saysSoInTheViewportsPlace) {
 int main(int argc, char** argv) {
   // What the program keeps of its user goes to a folder of the tests.
   auto home = std::filesystem::temp_directory_path() / ("tess-window-" + std::to_string(::getpid()));
-  qputenv("XDG_DATA_HOME", QByteArray::fromStdString(home.string()));
+  for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, QByteArray::fromStdString(home.string()));
   QSurfaceFormat f;
   f.setVersion(3, 2);
   f.setProfile(QSurfaceFormat::CoreProfile);

@@ -3,6 +3,7 @@
 #include "app/window_fixture.h"
 #include "base/file.h"
 #include "job/improve.h"
+#include <QTableWidget>
 #include <nlohmann/json.hpp>
 
 using namespace tess;
@@ -268,4 +269,19 @@ TEST_F(Workbench, reportIsWrittenAsPageAndAsPdf) {
   EXPECT_EQ(pdf->substr(0, 5), "%PDF-");
   EXPECT_GT(pdf->size(), 20000u); // with the picture
   EXPECT_TRUE(w->writeReport(QString::fromStdString(dir / "no/such/r.html")).has_value());
+}
+
+TEST_F(Workbench, twoRunsStandInOneTableWithTheCardsThatDiffer) {
+  open("keel-bracket.brief");
+  EXPECT_EQ(w->compareRuns(), nullptr);
+  mesh();
+  everywhere("8 mm");
+  mesh();
+  auto* d = w->compareRuns();
+  ASSERT_NE(d, nullptr);
+  ASSERT_GT(d->table()->rowCount(), 8);
+  EXPECT_EQ(d->table()->item(0, 0)->text(), "elements");
+  EXPECT_NE(d->table()->item(0, 1)->text(), d->table()->item(0, 2)->text());
+  EXPECT_TRUE(d->differences().contains("8 mm")) << d->differences().toStdString();
+  EXPECT_FALSE(d->differences().contains("bolt holes")); // the same in both
 }

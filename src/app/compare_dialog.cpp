@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/compare_dialog.h"
+#include "job/compare.h"
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QTableWidget>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace tess {
+
+CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
+  setWindowTitle(tr("Compare two runs"));
+  setObjectName("paper");
+  resize(560, 620);
+  auto* all = new QVBoxLayout(this);
+  auto* row = new QHBoxLayout;
+  auto side = [&](QComboBox*& box, const QString& name) {
+    box = new QComboBox;
+    box->setAccessibleName(name);
+    auto* show = new QToolButton;
+    show->setObjectName("link");
+    show->setText(tr("show"));
+    connect(show, &QToolButton::clicked, this, [this, box] { emit showRun(box->currentIndex()); });
+    connect(box, &QComboBox::currentIndexChanged, this, [this] { compare(); });
+    row->addWidget(box, 1);
+    row->addWidget(show);
+  };
+  side(m_first, tr("First run"));
+  side(m_second, tr("Second run"));
+  all->addLayout(row);
+  m_table = new QTableWidget(0, 3);
+  m_table->setHorizontalHeaderLabels({tr("figure"), tr("first"), tr("second")});
+  m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+  m_table->verticalHeader()->hide();
+  m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  m_table->setSelectionMode(QAbstractItemView::NoSelection);
+  m_table->setAccessibleName(tr("Figures of both runs; the better one is bold and marked"));
+  all->addWidget(m_table, 1);
+  auto* head = new QLabel(tr("CARDS THAT DIFFER"));
+  head->setObjectName("section");
+  all->addWidget(head);
+  m_rules = new QLabel;
+  m_rules->setWordWrap(true);
+  m_rules->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  all->addWidget(m_rules);
+}
+
+QString CompareDialog::differences() const { return m_rules->text(); }
+
+void CompareDialog::setRuns(std::vector<std::shared_ptr<const RunResult>> runs) {
+  m_runs = std::move(runs);
+  for (auto* box : {m_first, m_second}) {
+    QSignalBlocker quiet(box);
+    box->clear();
+    for (std::size_t i = 0; i < m_runs.size(); ++i)
+      box->addItem(tr("Run %1 · %L2 elements").arg(i + 1).arg(m_runs[i]->mesh.cells.size()));
+  }
+  QSignalBlocker a(m_first), b(m_second);
+  m_first->setCurrentIndex(std::max(0, static_cast<int>(m_runs.size()) - 2));
+  m_second->setCurrentIndex(static_cast<int>(m_runs.size()) - 1);
+  compare();
+}
+
+void CompareDialog::compare() {
+  int i = m_first->currentIndex(), j = m_second->currentIndex();
+  if (i < 0 || j < 0) return;
+  const RunResult &x = *m_runs[static_cast<std::size_t>(i)], &y = *m_runs[static_cast<std::size_t>(j)];
+  auto rows = compareRuns(x, y);
+  m_table->setRowCount(static_cast<int>(rows.size()));
+  for (int r = 0; r < static_cast<int>(rows.size()); ++r) {
+    const auto& row = rows[static_cast<std::size_t>(r)];
+    auto put = [&](int column, const std::string& text, bool good) {
+      auto* item = new QTableWidgetItem(QString::fromStdString(text) + (good ? " ✓" : ""));
+      QFont f = item->font();
+      f.setBold(good);
+      item->setFont(f);
+      m_table->setItem(r, column, item);
+    };
+    put(0, row.what, false);
+    put(1, row.first, row.better == 1);
+    put(2, row.second, row.better == 2);
+  }
+  QString text;
+  for (const auto& d : differingRules(x.brief, y.brief))
+    text += "<p>" + (d.first.empty() ? tr("<i>not there</i>") : QString::fromStdString(d.first).toHtmlEscaped()) +
+            " → " + (d.second.empty() ? tr("<i>not there</i>") : QString::fromStdString(d.second).toHtmlEscaped()) +
+            "</p>";
+  if (text.isEmpty())
+    text = x.improved != y.improved ? tr("none: the second was improved %1×").arg(y.improved) : tr("none");
+  m_rules->setText(text);
+}
+
+} // namespace tess
