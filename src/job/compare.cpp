@@ -30,7 +30,6 @@ std::vector<CompareRow> compareRuns(const RunResult& a, const RunResult& b) {
   r.push_back({"elements", grouped(a.mesh.cells.size()), grouped(b.mesh.cells.size()), 0});
   r.push_back({"nodes", grouped(a.mesh.nodes.size()), grouped(b.mesh.nodes.size()), 0});
   numbers("time", a.seconds, b.seconds, " s", better(a.seconds, b.seconds, false));
-  numbers("memory", static_cast<double>(a.peakMemory) / 1e6, static_cast<double>(b.peakMemory) / 1e6, " MB", 0);
   r.push_back({"verdict", a.audit.pass ? "good" : "fails", b.audit.pass ? "good" : "fails",
                a.audit.pass == b.audit.pass ? 0
                : a.audit.pass               ? 1

@@ -9,7 +9,8 @@ struct CompareRow {
   std::string what, first, second;
   int better = 0; ///< 1 or 2 for the run that is better in this; 0 when neither, or when it is no matter of better
 };
-/// Counts, time, memory, verdict, and worst and mean of every metric that the limits of either run name.
+/// Counts, time, verdict, and worst and mean of every metric that the limits of either run name.
+/// Memory is left out: what a run keeps of it is the peak of its whole process, which runs of one window share.
 std::vector<CompareRow> compareRuns(const RunResult& first, const RunResult& second);
 
 struct RuleDifference {

@@ -94,6 +94,12 @@ int main(int argc, char** argv) {
   mesh();
   w.setLens(3);
   shot("quality");
+  emit w.briefPanel()->valueChanged(3, "target", "2.2 mm");
+  mesh();
+  auto* compare = w.compareRuns();
+  settle();
+  compare->grab().save(out + "/compare.png");
+  compare->hide();
   w.setAppearance(tess::MainWindow::Appearance::Dark);
   shot("dark");
   return 0;
