@@ -119,15 +119,23 @@ const std::vector<RuleKind>& ruleTable() {
       s.type = SlotType::Size;
       return s;
     };
-    t.push_back({"size",
-                 "Sizes",
-                 "On {on} {length}[ within {within}]",
-                 "size",
-                 "edge-marks",
-                 "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
-                 {text("on", SlotType::Target, "a group, or 'everywhere'", true),
-                  size("length", "edge length asked for there, or a multiple of the overall size as 0.4 x", true),
-                  length("within", "", "it holds up to this distance from the faces, edges or points")}});
+    auto acrossDiameter = [](Slot s) {
+      s.diameter = true;
+      return s;
+    };
+    t.push_back(
+        {"size",
+         "Sizes",
+         "On {on} {length}[ within {within}]",
+         "size",
+         "edge-marks",
+         "A size on bodies, faces, edges or points; the smallest of all sizes at a place counts.",
+         {text("on", SlotType::Target, "a group, or 'everywhere'", true),
+          acrossDiameter(size("length",
+                              "edge length asked for there, a multiple of the overall size as 0.4 x, or a share "
+                              "of the diameter of round faces and edges as D/8",
+                              true)),
+          length("within", "", "it holds up to this distance from the faces, edges or points")}});
     t.push_back({"through",
                  "Sizes",
                  "At least {count} elements through {what}[ on {on}][, not under {floor}]",
@@ -305,6 +313,7 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
   switch (s.type) {
   case SlotType::Size:
     if (auto x = parseMultiple(value)) return bounds(*x);
+    if (auto x = parseDiameter(value); x && s.diameter) return bounds(*x);
     [[fallthrough]];
   case SlotType::Length: {
     auto v = parseLength(value, unit);
@@ -349,7 +358,7 @@ double slotNumber(const Rule& rule, const std::string& key, const std::string& u
   std::string text = rule.get(key);
   if (checkSlot(*s, text, unit)) text = s->fallback;
   if (text.empty()) return 0;
-  if (s->type == SlotType::Size && parseMultiple(text)) return 0;
+  if (s->type == SlotType::Size && (parseMultiple(text) || parseDiameter(text))) return 0;
   if (s->type == SlotType::Length || s->type == SlotType::Size) return *parseLength(text, unit);
   auto v = parseNumber(text, s->type == SlotType::Angle);
   return v ? *v : 0;
@@ -366,6 +375,24 @@ std::optional<double> parseMultiple(const std::string& text) {
   double v = std::strtod(t.c_str(), &end);
   std::string rest = trimmed(end);
   if (end == t.c_str() || !std::isfinite(v) || (rest != "x" && rest != "x everywhere")) return {};
+  return v;
+}
+
+std::optional<double> parseDiameter(const std::string& text) {
+  std::string t = trimmed(text);
+  if (t.empty()) return {};
+  char* end = nullptr;
+  if (t.front() == 'D') { // D, D/8
+    std::string rest = trimmed(t.substr(1));
+    if (rest.empty()) return 1;
+    if (rest.front() != '/') return {};
+    rest = trimmed(rest.substr(1));
+    double v = std::strtod(rest.c_str(), &end);
+    if (end == rest.c_str() || *end || !std::isfinite(v) || v <= 0) return {};
+    return 1 / v;
+  }
+  double v = std::strtod(t.c_str(), &end); // 0.2 D
+  if (end == t.c_str() || trimmed(end) != "D" || !std::isfinite(v)) return {};
   return v;
 }
 

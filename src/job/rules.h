@@ -22,6 +22,7 @@ struct Slot {
   bool lowOpen = false; ///< the lower bound itself is not allowed
   std::vector<std::string> choices;
   bool required = false;
+  bool diameter = false; ///< may also be a share of the diameter of what the rule is on, as "D/8"
 };
 
 struct RuleKind {
@@ -62,6 +63,8 @@ double slotNumber(const Rule& rule, const std::string& key, const std::string& u
 double slotLength(const Rule& rule, const std::string& key, const std::string& unit, double target);
 /// "0.4 x", "0.4 x everywhere" -> 0.4; nothing when the text is no multiple.
 std::optional<double> parseMultiple(const std::string& text);
+/// "D/8", "D", "0.2 D" -> share of a diameter; nothing when the text is none.
+std::optional<double> parseDiameter(const std::string& text);
 /// The rule in words, with values filled in.
 std::string sentenceOf(const Rule& rule);
 /// "a, b" -> {a, b}; blanks around entries are dropped.

@@ -41,6 +41,8 @@ Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
     for (const auto& slot : kind->entries) {
       // Of the overall rule every length is a size; elsewhere a length may also be a place or a reach.
       if (slot.type != SlotType::Size && !(slot.type == SlotType::Length && r.kind == "everywhere")) continue;
+      if (auto share = parseDiameter(r.get(slot.key)); share && slot.diameter)
+        r.values[slot.key] = formatNumber(factor * *share, 10) + " D";
       double x = slotNumber(r, slot.key, part.unit);
       if (x > 0) r.values[slot.key] = formatNumber(factor * x, 10) + " " + part.unit;
     }
@@ -188,7 +190,44 @@ private:
       }
   }
 
+  /// Sizes as shares of diameters, entity by entity; what is not round gets none.
+  void across(const Rule& r, double share) {
+    double within = slotNumber(r, "within", m_part.unit);
+    std::size_t round = 0, flat = 0;
+    for (Dim dim : {Dim::Face, Dim::Edge}) {
+      // Faces by their radius, edges of groups of edges by their curvature.
+      std::map<double, std::vector<int>> bySize;
+      for (const auto& name : splitList(r.get("on")))
+        for (const auto& g : m_groups) {
+          if (g.name != name || g.dim != dim) continue;
+          for (int e : g.entities) {
+            double radius = dim == Dim::Face ? m_part.faces[static_cast<std::size_t>(e)].radius : 0;
+            if (dim == Dim::Edge) {
+              const auto& edge = m_part.edges[static_cast<std::size_t>(e)];
+              double k = m_part.shape->edgeCurvature(e, 0.5 * (edge.t0 + edge.t1));
+              radius = k * m_part.diagonal() > 1e-3 ? 1 / k : 0;
+            }
+            ++(radius > 0 ? round : flat);
+            if (radius > 0) bySize[2 * share * radius].push_back(e);
+          }
+        }
+      for (auto& [h, entities] : bySize) m_out.local.push_back({dim, entities, h, m_rule, within});
+    }
+    if (!round)
+      warn("size.no-diameter", "there is no diameter to take a share of",
+           "'" + r.get("on") + "' holds no round faces or edges",
+           "name a length, or put the rule on holes or their rims");
+    else if (flat)
+      warn("size.no-diameter",
+           std::to_string(flat) + " of its entities have no diameter and get no size from this rule",
+           "only round faces and edges have one", "keep the round ones in a group of their own");
+  }
+
   void local(const Rule& r) {
+    if (auto share = parseDiameter(r.get("length"))) {
+      checkNames(r.get("on"));
+      return across(r, *share);
+    }
     double h = length(r, "length");
     if (h <= 0) return; // validation has reported it
     checkNames(r.get("on"));

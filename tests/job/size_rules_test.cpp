@@ -193,3 +193,61 @@ TEST(Budget, IsAWarningOfTheForecast) {
   b.rules[0].values["budget"] = "1000000";
   EXPECT_FALSE(overBudget(b, f).has_value());
 }
+
+TEST(SizeAcrossDiameters, readsSharesAndRefusesTheRest) {
+  EXPECT_DOUBLE_EQ(*parseDiameter("D/8"), 0.125);
+  EXPECT_DOUBLE_EQ(*parseDiameter(" D / 10 "), 0.1);
+  EXPECT_DOUBLE_EQ(*parseDiameter("D"), 1);
+  EXPECT_DOUBLE_EQ(*parseDiameter("0.2 D"), 0.2);
+  for (const char* bad : {"", "D/0", "D/-2", "D8", "8", "D/", "2 mm", "D/8 mm", "nan D"})
+    EXPECT_FALSE(parseDiameter(bad)) << bad;
+  const RuleKind* size = ruleKind("size");
+  EXPECT_FALSE(checkSlot(*size->slot("length"), "D/8", "mm"));
+  EXPECT_TRUE(checkSlot(*size->slot("within"), "D/8", "mm"));
+  EXPECT_TRUE(checkSlot(*ruleKind("zone")->slot("length"), "D/8", "mm")); // a zone has no diameter of its own
+}
+
+TEST(SizeAcrossDiameters, eachHoleGetsItsOwnSizeAndSaysSo) {
+  Part part = made("drilled 2.5");
+  Brief b = defaultBrief("drilled.step");
+  Rule holes, size;
+  holes.kind = "group";
+  holes.values = {{"name", "holes"}, {"surface", "cylinder"}};
+  size.kind = "size";
+  size.values = {{"on", "holes"}, {"length", "D/10"}};
+  b.rules = {holes, b.rules[0], size};
+  std::vector<Problem> problems;
+  auto groups = resolveGroups(b, part, problems);
+  auto request = sizeRequestOf(b, part, groups, problems);
+  EXPECT_TRUE(problems.empty());
+  ASSERT_FALSE(request.local.empty());
+  for (const auto& l : request.local) EXPECT_NEAR(l.size, 0.5, 1e-9);
+  // A series halves it like any other size.
+  Brief half = scaledSizes(b, part, 0.5);
+  for (const auto& l : sizeRequestOf(half, part, groups, problems).local) EXPECT_NEAR(l.size, 0.25, 1e-9);
+  Progress progress;
+  auto run = runBrief(b, part, 0, progress);
+  ASSERT_TRUE(run.ok());
+  for (const auto& a : run->rules)
+    if (a.rule == 2) {
+      EXPECT_EQ(a.asked, "D/10");
+      EXPECT_NEAR(a.median, 0.5, 0.12);
+    }
+}
+
+TEST(SizeAcrossDiameters, flatTargetsAreAFinding) {
+  Part part = made("box 20 16 12");
+  Brief b = defaultBrief("box.step");
+  Rule top, size;
+  top.kind = "group";
+  top.values = {{"name", "top"}, {"outermost", "0, 0, 1"}};
+  size.kind = "size";
+  size.values = {{"on", "top"}, {"length", "D/8"}};
+  b.rules = {top, b.rules[0], size};
+  std::vector<Problem> problems;
+  auto groups = resolveGroups(b, part, problems);
+  auto request = sizeRequestOf(b, part, groups, problems);
+  EXPECT_TRUE(request.local.empty());
+  ASSERT_EQ(problems.size(), 1u);
+  EXPECT_EQ(problems[0].code, "size.no-diameter");
+}
