@@ -285,3 +285,97 @@ TEST_F(Workbench, twoRunsStandInOneTableWithTheCardsThatDiffer) {
   EXPECT_TRUE(d->differences().contains("8 mm")) << d->differences().toStdString();
   EXPECT_FALSE(d->differences().contains("bolt holes")); // the same in both
 }
+
+// From a part to two runs compared and a solver file, with keys and clicks only.
+TEST_F(Workbench, aNewUsersFirstHour) {
+  TempFolder dir;
+  openPath(copyOf("keel-bracket", dir));
+  auto* v = w->viewport();
+  auto key = [&](Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
+    QApplication::setActiveWindow(w.get()); // no window manager does it on a bare display
+    v->setFocus();
+    QTest::keyClick(v, k, m);
+    QApplication::processEvents();
+  };
+  auto rules = [&]() -> const std::vector<Rule>& { return w->document().brief().rules; };
+  auto finished = [&](auto&& act) {
+    bool done = false;
+    auto c = QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+    act();
+    bool ok = waitFor([&] { return done; });
+    QObject::disconnect(c);
+    return ok;
+  };
+  // Groups that the part suggests.
+  std::size_t before = rules().size();
+  key(Qt::Key_G, Qt::ControlModifier);
+  ASSERT_GT(rules().size(), before);
+  EXPECT_TRUE(unassignedFaces(*w->part(), w->groups()).empty());
+  // Eight elements across the diameter of the bolt holes, said in words.
+  key(Qt::Key_K, Qt::ControlModifier);
+  auto* say = w->findChild<QLineEdit*>("say");
+  QTest::keyClicks(say, "size");
+  QTest::keyClick(say, Qt::Key_Return);
+  auto editor = [&] {
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // those used before
+    QLineEdit* e = nullptr;
+    waitFor([&] { return (e = w->findChild<QLineEdit*>("chipEditor")) != nullptr; }, 5000);
+    return e;
+  };
+  auto* e = editor();
+  ASSERT_NE(e, nullptr);
+  e->selectAll();
+  QTest::keyClicks(e, "D/8");
+  QTest::keyClick(e, Qt::Key_Return);
+  ASSERT_EQ(rules().back().get("length"), "D/8");
+  QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  w->briefPanel()->editChip(static_cast<int>(rules().size()) - 1, "on");
+  e = editor();
+  ASSERT_NE(e, nullptr);
+  e->selectAll();
+  QTest::keyClicks(e, "bolt holes");
+  QTest::keyClick(e, Qt::Key_Return);
+  ASSERT_EQ(rules().back().get("on"), "bolt holes");
+  // The size lens shows a tile under the pointer before there is a mesh.
+  waitForForecast();
+  key(Qt::Key_3);
+  hover(onAFace());
+  EXPECT_TRUE(w->sizeTile()->shown());
+  // Mesh, walk to the worst element, improve.
+  ASSERT_TRUE(finished([&] { key(Qt::Key_Return, Qt::ControlModifier); }));
+  ASSERT_TRUE(w->currentRun());
+  auto first = w->currentRun();
+  key(Qt::Key_Period);
+  EXPECT_EQ(v->brushedCount(), 1u);
+  key(Qt::Key_Escape);
+  ASSERT_TRUE(finished([&] { key(Qt::Key_I); }));
+  EXPECT_EQ(w->currentRun()->improved, 1);
+  // A group from a clicked face.
+  key(Qt::Key_1);
+  QTest::mouseClick(v, Qt::LeftButton, {}, onAFace());
+  ASSERT_EQ(v->selection().size(), 1u);
+  before = rules().size();
+  key(Qt::Key_G);
+  ASSERT_EQ(rules().size(), before + 1);
+  // The next variant of the part, and a mesh of it.
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  w->swapPart(QString::fromStdString(demo("saddle-clamp.step"))); // what its file dialog leads to
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_TRUE(has(w->auditPanel()->findings(), "rebind.summary"));
+  ASSERT_TRUE(finished([&] { key(Qt::Key_Return, Qt::ControlModifier); }));
+  ASSERT_NE(w->currentRun(), first);
+  // Both side by side, and the solver's file.
+  key(Qt::Key_C);
+  auto* compare = w->findChild<CompareDialog*>();
+  ASSERT_NE(compare, nullptr);
+  EXPECT_TRUE(compare->isVisible());
+  compare->hide();
+  bool written = false;
+  QObject::connect(w.get(), &MainWindow::handedOver, [&] { written = true; });
+  key(Qt::Key_E, Qt::ControlModifier);
+  ASSERT_TRUE(waitFor([&] { return written; }));
+  auto file = readMesh(dir / "keel-bracket.inp");
+  ASSERT_TRUE(file.ok());
+  EXPECT_EQ(file->cells.size(), w->currentRun()->mesh.cells.size());
+}
