@@ -380,7 +380,13 @@ void MainWindow::buildMenus() {
   auto* run = menuBar()->addMenu(tr("Run"));
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
-  add(run, tr("Improve the mesh"), QKeySequence("I"), [this] { improveMesh(); });
+  add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
+    // A range chosen in the histogram is what is meant; else the whole mesh.
+    auto* h = m_audit->histogram();
+    improveMesh(h->brushed() ? metricInfo(m_audit->metric()).id + (":" + formatNumber(h->from(), 9)) + ".." +
+                                   formatNumber(h->to(), 9)
+                             : "");
+  });
   add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
   run->addSeparator();
   add(run, tr("Next worst element"), QKeySequence("."), [this] { m_audit->stepWorst(1); });

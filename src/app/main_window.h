@@ -36,7 +36,7 @@ public:
   void stopMesh();
   /// Writes the current run to a path; the answer comes as handedOver() or taskFailed().
   void exportTo(const std::string& path, const std::string& format);
-  /// Improves the shown mesh; `only` as for `tessel improve`, or only the brushed range of the metric shown.
+  /// Improves the shown mesh; `only` as for `tessel improve`, empty for all of it.
   void improveMesh(const std::string& only = {});
   /// The run on show as a report with the picture on show: HTML, or PDF by the file's extension.
   std::optional<Problem> writeReport(const QString& path);

@@ -592,8 +592,12 @@ int Viewport::hitTriangle(const QPointF& at, double& best) const {
 }
 
 int Viewport::pick(const QPointF& at) const {
-  double best = 1e300;
-  int tri = hitTriangle(at, best);
+  double distance = 1e300;
+  int tri = hitTriangle(at, distance);
+  return pick(at, tri, distance);
+}
+
+int Viewport::pick(const QPointF& at, int tri, double best) const {
   if (!m_part) return -1;
   Vec3 o, dir;
   ray(at, o, dir);
@@ -671,15 +675,16 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
       moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /
                   std::max(1e-300, m_part->box.size()[m_axis]));
   } else if (!e->buttons()) {
-    double distance = 0;
-    if (int tri = hitTriangle(e->position(), distance); tri >= 0) {
+    double distance = 1e300;
+    int tri = hitTriangle(e->position(), distance);
+    if (tri >= 0) {
       Vec3 from, along;
       ray(e->position(), from, along);
       emit surfaceHovered(m_part->display.triangleFace[static_cast<std::size_t>(tri)], from + distance * along,
                           e->position());
     } else
       emit surfaceHovered(-1, Vec3::Zero(), e->position());
-    int h = pick(e->position());
+    int h = pick(e->position(), tri, distance);
     if (h != m_hover) {
       m_hover = h;
       rebuildHighlight();

@@ -64,6 +64,8 @@ public:
   std::size_t sectionCells() const { return m_sectionCells; }
   /// Entity under a widget position, or -1; used by hover and picks.
   int pick(const QPointF& at) const;
+  /// The same when the display triangle there and its distance are known.
+  int pick(const QPointF& at, int triangle, double distance) const;
   QPointF project(const Vec3& p) const;
   /// Range of the size lens in the part's unit; 0, 0 without a field.
   std::pair<double, double> sizeRange() const;

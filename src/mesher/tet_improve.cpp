@@ -154,7 +154,6 @@ private:
   /// The last flat tets sit in local optima: their surroundings are bettered, which opens other ways. Returns whether
   /// that helped any of them.
   bool shake() {
-
     std::vector<std::pair<double, int>> bad;
     for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
       if ((t & 0xffff) == 0) m_progress.check();
