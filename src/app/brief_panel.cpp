@@ -2,6 +2,7 @@
 #include "app/brief_panel.h"
 #include "app/theme.h"
 #include "base/units.h"
+#include "job/values.h"
 #include <QCompleter>
 #include <QEnterEvent>
 #include <QFileInfo>
@@ -359,7 +360,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   QStringList targets{"everywhere"};
   for (const auto& g : groups) targets << QString::fromStdString(g.name);
   std::string section;
-  for (const char* want : {"Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
+  const Brief plain = settled(brief, part);
+  for (const char* want : {"Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
     for (std::size_t i = 0; i < brief.rules.size(); ++i) {
       const Rule& r = brief.rules[i];
       const RuleKind* kind = ruleKind(r.kind);
@@ -443,6 +445,15 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
                                              : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
             wrong = g.entities.empty();
           }
+      // What names and shares stand for.
+      if (kind && part && !r.off && i < plain.rules.size())
+        for (const auto& s : kind->entries)
+          if (r.kind != "value" && s.type != SlotType::Points && r.get(s.key) != plain.rules[i].get(s.key))
+            below += (below.isEmpty() ? "" : " · ") + QString::fromStdString(r.get(s.key)) + " = " +
+                     QString::fromStdString(s.type == SlotType::Length || s.type == SlotType::Size
+                                                ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) +
+                                                      " " + part->unit
+                                                : formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 6));
       if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
         for (const auto& a : run->rules)
           if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));

@@ -70,10 +70,18 @@ std::size_t repeatedNodes(const Mesh& m) {
   }
   parallelSort(items.begin(), items.end(),
                [](const Item& a, const Item& b) { return a.hash != b.hash ? a.hash < b.hash : a.node < b.node; });
+  // Copies on the two sides of a separate pair are meant to be at one place.
+  std::vector<std::int32_t> original(m.twins.empty() ? 0 : m.nodes.size());
+  for (std::size_t i = 0; i < original.size(); ++i) original[i] = static_cast<std::int32_t>(i);
+  for (const auto& t : m.twins) original[static_cast<std::size_t>(t[1])] = t[0];
+  auto meant = [&](std::int32_t a, std::int32_t b) {
+    return !original.empty() && original[static_cast<std::size_t>(a)] == original[static_cast<std::size_t>(b)];
+  };
   std::size_t n = 0;
   for (std::size_t i = 0; i < items.size(); ++i)
     for (std::size_t j = i; j > 0 && items[j - 1].hash == items[i].hash; --j)
-      if (m.nodes[static_cast<std::size_t>(items[j - 1].node)] == m.nodes[static_cast<std::size_t>(items[i].node)]) {
+      if (m.nodes[static_cast<std::size_t>(items[j - 1].node)] == m.nodes[static_cast<std::size_t>(items[i].node)] &&
+          !meant(items[j - 1].node, items[i].node)) {
         ++n;
         break;
       }

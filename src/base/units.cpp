@@ -152,4 +152,17 @@ Result<double> parseLength(std::string_view text, std::string_view partUnit) {
   return v->dim == 1 ? v->v / partMm : v->v;
 }
 
+Result<double> parseNumber(std::string_view text) {
+  LengthParser parser(text, 1);
+  auto v = parser.whole();
+  if (v && parser.error.empty() && v->dim == 0 && std::isfinite(v->v)) return v->v;
+  Problem p;
+  p.fault = Fault::Usage;
+  p.code = "number.unreadable";
+  p.what = "'" + std::string(text) + "' is not a number";
+  p.why = v && v->dim != 0 ? "it has a unit" : parser.error;
+  p.todo = "write for example 3, 1.25, or 2 * 5";
+  return p;
+}
+
 } // namespace tess

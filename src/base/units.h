@@ -11,6 +11,8 @@ namespace tess {
 std::optional<double> millimetresPer(std::string_view unit);
 /// Length in the part's unit (`partUnit` is a unit name). Accepts + - * / and brackets over numbers with units.
 Result<double> parseLength(std::string_view text, std::string_view partUnit);
+/// Number without a unit, with the same arithmetic; "6 mm / 2 mm" is one.
+Result<double> parseNumber(std::string_view text);
 /// Names that millimetresPer knows, most usual first.
 const std::vector<std::string>& unitNames();
 

@@ -9,6 +9,7 @@
 #include "job/proposals.h"
 #include "job/report.h"
 #include "job/run.h"
+#include "job/values.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
 #include <cmath>
@@ -148,7 +149,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 
 struct MeshArgs {
   std::string input, size, min, max, growth, turn, bridge, order, report, page, unit;
-  std::vector<std::string> out;
+  std::vector<std::string> out, set;
   int threads = 0;
   bool quiet = false, json = false, yes = false;
   double ratio = 1.4;
@@ -206,6 +207,8 @@ Result<Brief> briefOf(const MeshArgs& a) {
   set("everywhere", "bridge", a.bridge);
   set("fill", "order", a.order);
   if (!a.unit.empty()) brief.unit = a.unit;
+  for (const auto& s : a.set)
+    if (auto p = setValue(brief, s)) return *p;
   for (const auto& p : validateBrief(brief, "mm"))
     if (p.severity == Severity::Error) return p;
   return brief;
@@ -325,7 +328,7 @@ int forecastCommand(const MeshArgs& a) {
 /// Whether to mesh although the forecast passes the brief's budget: asked on a terminal, else only with --yes.
 std::optional<Problem> refusedByBudget(const Brief& brief, const Part& part, bool yes, Progress& progress) {
   const Rule* r = brief.first("everywhere");
-  if (yes || !r || slotNumber(*r, "budget", part.unit) <= 0) return {};
+  if (yes || !r || r->get("budget").empty()) return {};
   auto p = overBudget(brief, forecastBrief(brief, part, progress));
   if (!p) return {};
   if (isatty(0) && isatty(2)) {
@@ -653,6 +656,7 @@ int main(int argc, char** argv) {
     c->add_option("--turn", m.turn, "degrees per element on curves");
     c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
     c->add_option("--order", m.order, "1 or 2");
+    c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
     c->add_option("--unit", m.unit, "take the part file's numbers in this unit");
   }
   forecastCmd->add_flag("--json", m.json);

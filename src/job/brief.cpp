@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/brief.h"
 #include "base/file.h"
+#include "job/values.h"
+#include <cmath>
 #include <filesystem>
 #include <sstream>
 #include <toml.hpp>
@@ -149,7 +151,10 @@ std::string briefText(const Brief& b) {
     o << "\n[[rule]]\nis = " << quoted(r.kind) << "\n";
     auto put = [&](const std::string& key, const std::string& v, const Slot* s) {
       if (v.empty()) return;
-      bool bare = s && (s->type == SlotType::Number || s->type == SlotType::Integer) && !checkSlot(*s, v, "mm");
+      char* end = nullptr;
+      bool number = std::isfinite(std::strtod(v.c_str(), &end)) && !*end && !std::isspace(v.front());
+      bool bare =
+          s && number && (s->type == SlotType::Number || s->type == SlotType::Integer) && !checkSlot(*s, v, "mm");
       bare = bare || (s && s->type == SlotType::Choice && v.find_first_not_of("0123456789") == std::string::npos);
       o << key << " = " << (bare ? v : quoted(v)) << "\n";
     };
@@ -194,8 +199,9 @@ void renameGroup(Brief& brief, const std::string& from, const std::string& to) {
   }
 }
 
-std::vector<Problem> validateBrief(const Brief& b, const std::string& unit) {
-  std::vector<Problem> r;
+std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& unit) {
+  const Brief b = settled(asWritten);
+  std::vector<Problem> r = checkValues(asWritten, unit);
   auto add = [&](Severity s, const char* code, const std::string& what, const std::string& where,
                  const std::string& todo) {
     Problem p;

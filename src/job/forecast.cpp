@@ -2,6 +2,7 @@
 #include "job/forecast.h"
 #include "base/bvh.h"
 #include "base/parallel.h"
+#include "job/values.h"
 #include <chrono>
 #include <cmath>
 #include <cstdlib>
@@ -247,7 +248,8 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
   return f;
 }
 
-std::optional<Problem> overBudget(const Brief& brief, const Forecast& f) {
+std::optional<Problem> overBudget(const Brief& asWritten, const Forecast& f) {
+  const Brief brief = settled(asWritten);
   const Rule* r = brief.first("everywhere");
   double budget = r ? slotNumber(*r, "budget", "mm") : 0;
   if (budget <= 0 || f.elements <= budget) return {};

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/groups.h"
 #include "base/units.h"
+#include "job/values.h"
 #include <cmath>
 #include <set>
 
@@ -265,7 +266,8 @@ private:
 
 } // namespace
 
-std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, std::vector<Problem>& problems) {
+std::vector<ResolvedGroup> resolveGroups(const Brief& asWritten, const Part& part, std::vector<Problem>& problems) {
+  const Brief brief = settled(asWritten, &part);
   std::vector<ResolvedGroup> r;
   Resolver resolver(brief, part, problems);
   for (std::size_t i = 0; i < brief.rules.size(); ++i) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/rebind.h"
 #include "base/units.h"
+#include "job/values.h"
 #include <cmath>
 
 namespace tess {
@@ -33,6 +34,7 @@ std::vector<Rebound> compareGroups(const Brief& brief, const Part& before,
                                    const std::vector<ResolvedGroup>& groupsBefore, const Part& now,
                                    const std::vector<ResolvedGroup>& groupsNow) {
   std::vector<Rebound> r;
+  const Brief plain = settled(brief, &now);
   for (const auto& g : groupsNow) {
     const ResolvedGroup* old = named(groupsBefore, g.name);
     if (!old) continue;
@@ -41,7 +43,7 @@ std::vector<Rebound> compareGroups(const Brief& brief, const Part& before,
     x.before = static_cast<int>(old->entities.size());
     x.now = static_cast<int>(g.entities.size());
     if (!g.entities.empty()) x.at = typicalPoint(now, g.dim, g.entities.front());
-    const Rule& rule = brief.rules[static_cast<std::size_t>(g.rule)];
+    const Rule& rule = plain.rules[static_cast<std::size_t>(g.rule)];
     double was = measure(before, *old), is = measure(now, g);
     if (x.before && !x.now) {
       x.state = Rebound::State::Lost;

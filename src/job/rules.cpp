@@ -2,6 +2,7 @@
 #include "job/rules.h"
 #include "base/units.h"
 #include <cmath>
+#include <cstring>
 #include <sstream>
 
 namespace tess {
@@ -61,7 +62,19 @@ const std::vector<RuleKind>& ruleTable() {
       s.choices = std::move(all);
       return s;
     };
+    auto direction = [](Slot s) {
+      s.direction = true;
+      return s;
+    };
     std::vector<RuleKind> t;
+    t.push_back({"value",
+                 "Values",
+                 "{name} is {value}",
+                 "size",
+                 "none",
+                 "A named value that lengths, numbers, angles and places of other rules can use, with arithmetic.",
+                 {text("name", SlotType::Text, "letters, digits and _", true),
+                  text("value", SlotType::Text, "a length, number or angle, as 3 mm, 15 deg or 0.4 * hole", true)}});
     t.push_back(
         {"group",
          "Groups",
@@ -83,10 +96,10 @@ const std::vector<RuleKind>& ruleTable() {
           length("radius_max", "", "largest radius"),
           ranged("area_min", SlotType::Number, "", "smallest area, in the part's unit squared", 0, 1e300),
           ranged("area_max", SlotType::Number, "", "largest area, in the part's unit squared", 0, 1e300),
-          text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z"),
+          direction(text("normal", SlotType::Points, "direction a plane faces, or of a cylinder's axis, as x, y, z")),
           ranged("normal_angle", SlotType::Angle, "5", "how far the direction may be off", 0, 180),
-          text("outermost", SlotType::Points,
-               "flat faces that look in this direction, as x, y, z, and lie furthest out that way"),
+          direction(text("outermost", SlotType::Points,
+                         "flat faces that look in this direction, as x, y, z, and lie furthest out that way")),
           text("spread_from", SlotType::Points, "point on a face from which the group spreads over its neighbours"),
           ranged("spread_angle", SlotType::Angle, "20", "largest angle between neighbouring faces while spreading", 0,
                  180),
@@ -206,6 +219,16 @@ const std::vector<RuleKind>& ruleTable() {
          "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
+    t.push_back(
+        {"apart",
+         "Methods",
+         "Keep {bodies} apart[ from {others}]",
+         "mesh",
+         "tag",
+         "Bodies that touch without sharing nodes, for contact or couplings: both sides of their common faces get "
+         "nodes of their own at the same places, and a set each, named 'A to B' after the bodies.",
+         {text("bodies", SlotType::Target, "a group of bodies, or 'everywhere' for all from one another", true),
+          text("others", SlotType::Target, "a group of bodies; all other bodies when not given")}});
     t.push_back({"judge",
                  "Judging",
                  "Judge for {purpose}",
@@ -254,17 +277,12 @@ std::string trimmed(const std::string& s) {
   auto b = s.find_first_not_of(" \t\n"), e = s.find_last_not_of(" \t\n");
   return b == std::string::npos ? "" : s.substr(b, e - b + 1);
 }
-/// "15 deg", "15°" or "15".
-Result<double> parseNumber(const std::string& text, bool angle) {
-  std::string t = trimmed(text);
-  char* end = nullptr;
-  double v = std::strtod(t.c_str(), &end);
-  std::string rest = trimmed(end);
-  Problem p;
-  p.code = "rule.value";
-  if (end == t.c_str() || !std::isfinite(v)) return p;
-  if (!rest.empty() && !(angle && (rest == "deg" || rest == "\xC2\xB0"))) return p;
-  return v;
+/// "15 deg", "15°", "15", with arithmetic.
+Result<double> parseAngle(std::string text) {
+  for (const char* mark : {"deg", "\xC2\xB0"})
+    for (auto at = text.find(mark); at != std::string::npos; at = text.find(mark))
+      text.replace(at, std::strlen(mark), " ");
+  return parseNumber(text);
 }
 } // namespace
 
@@ -323,7 +341,7 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
   case SlotType::Number:
   case SlotType::Integer:
   case SlotType::Angle: {
-    auto v = parseNumber(value, s.type == SlotType::Angle);
+    auto v = s.type == SlotType::Angle ? parseAngle(value) : parseNumber(value);
     if (!v) return badValue(s, value, "a number is expected");
     if (s.type == SlotType::Integer && *v != std::floor(*v)) return badValue(s, value, "a whole number is expected");
     return bounds(*v);
@@ -360,7 +378,7 @@ double slotNumber(const Rule& rule, const std::string& key, const std::string& u
   if (text.empty()) return 0;
   if (s->type == SlotType::Size && (parseMultiple(text) || parseDiameter(text))) return 0;
   if (s->type == SlotType::Length || s->type == SlotType::Size) return *parseLength(text, unit);
-  auto v = parseNumber(text, s->type == SlotType::Angle);
+  auto v = s->type == SlotType::Angle ? parseAngle(text) : parseNumber(text);
   return v ? *v : 0;
 }
 
@@ -428,7 +446,9 @@ std::string rulesReference() {
   std::ostringstream o;
   o << "# Rules\n\nGenerated by `tessel rules --markdown` from the rule table. A brief is TOML: `format = 1`, a table "
        "`[part]` with `file` (and `unit`,\n`facet_angle` where needed), and one `[[rule]]` per rule with `is` naming "
-       "its kind. Every rule may carry `note` and `off`.\n";
+       "its kind. Every rule may carry `note` and `off`.\n"
+       "Lengths, numbers, angles and places take arithmetic and the names of values; a length may be a share of the "
+       "part's diagonal as `2 %`, a coordinate a share of its box.\n";
   for (const auto& k : ruleTable()) {
     o << "\n## " << k.id << "\n\n"
       << k.help << "\n\n| key | type | default | bounds | meaning |\n|---|---|---|---|---|\n";

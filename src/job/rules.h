@@ -22,12 +22,13 @@ struct Slot {
   bool lowOpen = false; ///< the lower bound itself is not allowed
   std::vector<std::string> choices;
   bool required = false;
-  bool diameter = false; ///< may also be a share of the diameter of what the rule is on, as "D/8"
+  bool direction = false; ///< Points that are directions, not places
+  bool diameter = false;  ///< may also be a share of the diameter of what the rule is on, as "D/8"
 };
 
 struct RuleKind {
   std::string id;
-  std::string section;  ///< Groups, Sizes, Methods, Judging, Hand-over
+  std::string section;  ///< Values, Groups, Sizes, Methods, Judging, Hand-over
   std::string sentence; ///< words with {slot} places; [...] parts appear only when a slot in them is set
   std::string stage;    ///< what has to be done again after a change: size, mesh, audit, export
   std::string preview;  ///< what the card shows before a run

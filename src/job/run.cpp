@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/values.h"
 #include "mesh/own_angles.h"
+#include "mesh/separate.h"
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -41,6 +43,70 @@ void attachGroups(Mesh& m, const std::vector<ResolvedGroup>& groups, const Part&
       }
     }
     m.groups.push_back(out);
+  }
+}
+
+/// Cuts the mesh open between bodies that shall not share nodes, and names the sides.
+void keepApart(RunResult& run, const Part& part, Progress& progress) {
+  Mesh& m = run.mesh;
+  std::set<std::pair<int, int>> pairs;
+  for (std::size_t i = 0; i < run.brief.rules.size(); ++i) {
+    const Rule& rule = run.brief.rules[i];
+    if (rule.kind != "apart" || rule.off) continue;
+    auto bodies = targetEntities(rule.get("bodies"), Dim::Body, part, run.groups);
+    std::string from = rule.get("others").empty() ? "everywhere" : rule.get("others");
+    bool any = false;
+    std::set<std::pair<int, int>> mine;
+    for (int a : bodies)
+      for (int b : targetEntities(from, Dim::Body, part, run.groups))
+        if (a != b) mine.insert(std::minmax(a, b));
+    for (const auto& r : m.faceRegions) any = any || (r[0] >= 0 && r[1] >= 0 && mine.count(std::minmax(r[0], r[1])));
+    if (!any) {
+      Problem p;
+      p.severity = Severity::Warning;
+      p.code = "rule.no-target";
+      p.what = "there is nothing to keep apart";
+      p.where = "rule " + std::to_string(i + 1) + ": " + sentenceOf(rule);
+      p.why = mine.empty() ? "it names no two bodies" : "these bodies do not touch";
+      p.todo = "name groups of bodies that touch";
+      run.problems.push_back(p);
+    }
+    pairs.insert(mine.begin(), mine.end());
+  }
+  if (pairs.empty()) return;
+  std::vector<char> marked(m.faces.size(), 0);
+  std::map<std::pair<int, int>, MeshGroup> sides; // region behind, region it looks at
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    auto r = m.faceRegions[f];
+    marked[f] = r[0] >= 0 && r[1] >= 0 && pairs.count(std::minmax(r[0], r[1]));
+  }
+  std::size_t before = m.faces.size();
+  std::vector<std::array<std::int32_t, 2>> regions = m.faceRegions;
+  cutOpen(m, marked, &progress);
+  auto enter = [&](int own, int other, std::size_t face) {
+    auto [it, fresh] = sides.try_emplace({own, other});
+    if (fresh) {
+      auto name = [&](int r) { return m.regions[static_cast<std::size_t>(r)]; };
+      it->second = {name(own) + " to " + name(other), 2, {}, 0};
+      for (int n = 2; std::any_of(m.groups.begin(), m.groups.end(), [&](auto& g) { return g.name == it->second.name; });
+           ++n)
+        it->second.name = name(own) + " to " + name(other) + " " + std::to_string(n);
+    }
+    it->second.items.push_back(static_cast<std::int32_t>(face));
+  };
+  // The sides in front were added in the order of the marked faces.
+  std::size_t front = before;
+  for (std::size_t f = 0; f < before; ++f)
+    if (marked[f]) {
+      enter(regions[f][0], regions[f][1], f);
+      enter(regions[f][1], regions[f][0], front++);
+    }
+  for (auto& [key, g] : sides) {
+    std::set<int> entities;
+    for (auto f : g.items) entities.insert(m.faceLink[static_cast<std::size_t>(f)]);
+    g.entities = static_cast<int>(entities.size());
+    std::sort(g.items.begin(), g.items.end());
+    m.groups.push_back(std::move(g));
   }
 }
 
@@ -316,7 +382,8 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
     p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
     run.problems.push_back(p);
   }
-  run.rules = Comparison(run.brief, part, run.mesh, run.groups, request, thin).all();
+  const Brief plain = settled(run.brief, &part);
+  run.rules = Comparison(plain, part, run.mesh, run.groups, request, thin).all();
   judgeFlat(run, part.unit);
 }
 
@@ -402,6 +469,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.deviation = m->surfaceDeviation;
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   attachGroups(run.mesh, run.groups, part);
+  keepApart(run, part, progress);
   judgeRun(run, part, request, progress);
   run.geometryVolume = part.volume();
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
@@ -457,7 +525,11 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
     p.todo = "name one of vtu, inp, foam, stl, ply";
     return p;
   }
-  double scale = slotNumber(rule, "scale", run.mesh.unit);
+  const Slot* slot = ruleKind("hand_over")->slot("scale");
+  Rule plain = rule;
+  plain.values["scale"] = settledText(run.brief, *slot, rule.get("scale"));
+  if (auto p = checkSlot(*slot, plain.values["scale"], run.mesh.unit)) return p;
+  double scale = slotNumber(plain, "scale", run.mesh.unit);
   if (auto p = writeMesh(run.mesh, *format, path, scale)) return p;
   return verifyWritten(run.mesh, *format, path, scale);
 }

@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/size_rules.h"
 #include "exchange/exchange.h"
+#include "job/values.h"
 #include <cmath>
 #include <map>
 #include <set>
 
 namespace tess {
 
-double overallTarget(const Brief& brief, const Part& part) {
+double overallTarget(const Brief& asWritten, const Part& part) {
+  const Brief brief = settled(asWritten, &part);
   const Rule* r = brief.first("everywhere");
   double t = r ? slotNumber(*r, "target", part.unit) : 0;
   return t > 0 ? t : part.diagonal() / 20;
@@ -32,7 +34,8 @@ std::string sizeReasonName(const Brief& brief, int rule) {
   }
 }
 
-Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
+Brief scaledSizes(const Brief& asWritten, const Part& part, double factor) {
+  const Brief brief = settled(asWritten, &part);
   Brief b = brief;
   bool overall = false;
   for (auto& r : b.rules) {
@@ -409,7 +412,8 @@ private:
 
 SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                           std::vector<Problem>& problems) {
-  return Reader(brief, part, groups, problems).read();
+  const Brief plain = settled(brief, &part);
+  return Reader(plain, part, groups, problems).read();
 }
 
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesh/mesh.h"
+#include "mesh/cell_faces.h"
 #include <map>
 #include <unordered_map>
 
@@ -31,25 +32,6 @@ double tet10Volume(const Mesh& m, std::span<const std::int32_t> n) {
     v += jac(f) * 9 / 40;
   }
   return v / 6;
-}
-
-/// The three smallest corners identify a face of a conforming mesh.
-struct FaceKey {
-  std::array<std::int32_t, 3> v;
-  bool operator==(const FaceKey&) const = default;
-};
-struct FaceKeyHash {
-  std::size_t operator()(const FaceKey& k) const {
-    std::uint64_t h = 0x9E3779B97F4A7C15ull;
-    for (std::int32_t i : k.v) h = (h ^ static_cast<std::uint64_t>(i)) * 0xff51afd7ed558ccdull, h ^= h >> 32;
-    return h;
-  }
-};
-FaceKey faceKey(const std::int32_t* n, int count) {
-  std::array<std::int32_t, 4> v{n[0], n[1], n[2], count > 3 ? n[3] : std::numeric_limits<std::int32_t>::max()};
-  for (std::size_t i = 1; i < 4; ++i)
-    for (std::size_t j = i; j > 0 && v[j] < v[j - 1]; --j) std::swap(v[j], v[j - 1]);
-  return {{v[0], v[1], v[2]}};
 }
 
 } // namespace
@@ -109,23 +91,6 @@ double meshVolume(const Mesh& m) {
   for (std::size_t c = 0; c < m.cells.size(); ++c) v += cellVolume(m, c);
   return v;
 }
-
-namespace {
-/// Calls visit(cell, face, key) for all faces of all cells.
-template <class V> void forEachCellFace(const Mesh& m, V&& visit) {
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    const auto& t = topology(m.cells.type[c]);
-    auto n = m.cells.of(c);
-    for (int f = 0; f < t.faces; ++f) {
-      std::int32_t v[4] = {0, 0, 0, 0};
-      int k = 0;
-      for (int i : t.face[static_cast<std::size_t>(f)])
-        if (i >= 0) v[k++] = n[static_cast<std::size_t>(i)];
-      visit(c, f, faceKey(v, k), v, k);
-    }
-  }
-}
-} // namespace
 
 std::vector<std::array<std::int32_t, 2>> facesInCells(const Mesh& m) {
   std::unordered_map<FaceKey, std::vector<std::int32_t>, FaceKeyHash> at;

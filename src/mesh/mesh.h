@@ -46,6 +46,8 @@ struct Mesh {
   std::vector<std::int32_t> faceLink; ///< geometry face, or -1
   std::vector<std::array<std::int32_t, 2>> faceRegions; ///< region behind, region in front (-1 outside)
   std::vector<MeshGroup> groups;
+  std::vector<std::array<std::int32_t, 2>>
+      twins; ///< nodes at one place on purpose: node, its copy across a separate pair
   std::string unit = "mm";
 
   std::size_t cellCount() const { return cells.size(); }

@@ -112,7 +112,6 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   auto s = meshSurface(part, size, progress);
   if (!s) return s.problem();
   surface = std::move(s->mesh);
-  out.surfaceDeviation = s->maxDeviation;
   clock.lap("surface");
   if (s->bridged.merged) {
     Problem p;
@@ -186,13 +185,23 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
       stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.slides, stats.peels,
       stats.surfaceInsertions, stats.surfaceContractions, stats.worstBefore, stats.worstAfter);
   clock.lap("improve");
-  if (stats.peels) {
+  out.surfaceDeviation = surfaceDeviation(surface, part, progress);
+  clock.lap("surface");
+  if (stats.slides + stats.peels + stats.surfaceInsertions + stats.surfaceContractions > 0) {
     Problem p;
     p.severity = Severity::Note;
-    p.code = "surface.peeled";
-    p.what = std::to_string(stats.peels) + (stats.peels == 1 ? " surface diagonal was" : " surface diagonals were") +
-             " flipped to free flat elements";
-    p.why = "two nearly coplanar triangles of one face belonged to the same flat element";
+    p.code = "surface.changed";
+    std::string all;
+    auto say = [&](int n, const char* one, const char* many) {
+      if (n) all += (all.empty() ? "" : ", ") + std::to_string(n) + " " + (n == 1 ? one : many);
+    };
+    say(stats.slides, "node slid", "nodes slid");
+    say(stats.peels, "diagonal flipped", "diagonals flipped");
+    say(stats.surfaceInsertions, "node added", "nodes added");
+    say(stats.surfaceContractions, "node taken out", "nodes taken out");
+    p.what = "the surface was changed to free flat elements: " + all;
+    p.why = "no change inside alone made them better; all nodes lie on the true faces and edges, and the deviation "
+            "reported is that of the final surface";
     out.problems.push_back(p);
   }
   out.mesh = collect(core, surface, part, progress);

@@ -449,17 +449,29 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       }
     size.build();
   }
-  const auto& m = out.mesh;
-  for (std::size_t i = 0; i < m.triangles.size(); ++i) {
-    if ((i & 1023) == 0) progress.check();
-    const auto& q = m.triangles[i];
-    Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] +
-              m.points[static_cast<std::size_t>(q[2])]) /
-             3;
-    if (part.faces[static_cast<std::size_t>(m.face[i])].kind == SurfaceKind::Plane) continue;
-    out.maxDeviation = std::max(out.maxDeviation, (part.shape->projectToFace(m.face[i], c).point - c).norm());
-  }
   return out;
+}
+
+double surfaceDeviation(const SurfaceMesh& m, const Part& part, const Progress& progress) {
+  std::vector<std::vector<std::size_t>> ofFace(part.faces.size());
+  for (std::size_t i = 0; i < m.triangles.size(); ++i)
+    if (part.faces[static_cast<std::size_t>(m.face[i])].kind != SurfaceKind::Plane)
+      ofFace[static_cast<std::size_t>(m.face[i])].push_back(i);
+  std::vector<double> most(part.faces.size(), 0);
+  parallelFor(
+      part.faces.size(), &progress,
+      [&](std::size_t f) {
+        for (std::size_t k = 0; k < ofFace[f].size(); ++k) {
+          if ((k & 1023) == 0) progress.check();
+          const auto& q = m.triangles[ofFace[f][k]];
+          Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] +
+                    m.points[static_cast<std::size_t>(q[2])]) /
+                   3;
+          most[f] = std::max(most[f], (part.shape->projectToFace(static_cast<int>(f), c).point - c).norm());
+        }
+      },
+      1);
+  return most.empty() ? 0 : *std::max_element(most.begin(), most.end());
 }
 
 } // namespace tess

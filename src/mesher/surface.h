@@ -28,12 +28,14 @@ struct BridgeReport {
 
 struct SurfaceOutcome {
   SurfaceMesh mesh;
-  double maxDeviation = 0; ///< largest distance of a triangle's middle from the true face
   BridgeReport bridged;
 };
 
 /// Meshes all faces. On self-intersection the size is lowered there and the surface made again, at most `rounds` times.
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds = 5);
+
+/// Largest distance of a triangle's middle from the true face. Throws Cancelled on a stop.
+double surfaceDeviation(const SurfaceMesh& mesh, const Part& part, const Progress& progress);
 
 /// Splits the given edges (vertex pairs) in their middle, with all triangles there. Returns how many were split.
 int splitSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges, const Part& part);

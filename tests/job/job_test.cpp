@@ -250,3 +250,40 @@ TEST(Run, sizeThatNoMachineCanHoldIsRefused) {
   ASSERT_FALSE(r.ok());
   EXPECT_EQ(r.problem().code, "size.absurd");
 }
+
+TEST(Apart, bodiesGetTheirOwnNodesAndASetForEachSide) {
+  Part part = made("boxes 3");
+  Brief b = defaultBrief("boxes.step");
+  b.rules[0].values["target"] = "0.4";
+  b.rules.push_back({"group", {{"name", "left"}, {"of", "bodies"}, {"nearest", "(0.1, 0.5, 0.5)"}}, "", false, {}});
+  b.rules.push_back({"apart", {{"bodies", "left"}}, "", false, {}});
+  Progress progress;
+  auto run = runBrief(b, part, 1, progress);
+  ASSERT_TRUE(run) << run.problem().sentence();
+  EXPECT_TRUE(run->audit.soundness.sound());
+  std::vector<const MeshGroup*> sides;
+  for (const auto& g : run->mesh.groups)
+    if (g.dim == 2 && g.name.find(" to ") != std::string::npos) sides.push_back(&g);
+  ASSERT_EQ(sides.size(), 2u); // the second and third box stay joined
+  ASSERT_EQ(sides[0]->items.size(), sides[1]->items.size());
+  double area[2] = {0, 0};
+  for (int k : {0, 1})
+    for (auto f : sides[static_cast<std::size_t>(k)]->items)
+      area[k] += faceArea(run->mesh, static_cast<std::size_t>(f));
+  EXPECT_NEAR(area[0], 1, 1e-12);
+  EXPECT_NEAR(area[1], 1, 1e-12);
+  // What is written holds both sides too.
+  TempFolder folder;
+  for (const char* name : {"boxes.inp", "boxes.vtu"}) {
+    auto p = handOver(*run, {"hand_over", {{"path", folder / name}}, "", false, {}});
+    EXPECT_FALSE(p) << (p ? p->sentence() : "");
+  }
+  // Bodies that do not touch are no pair: said, not done.
+  b.rules.push_back({"group", {{"name", "right"}, {"of", "bodies"}, {"nearest", "(2.9, 0.5, 0.5)"}}, "", false, {}});
+  b.rules[4] = {"apart", {{"bodies", "left"}, {"others", "right"}}, "", false, {}};
+  auto again = runBrief(b, part, 1, progress);
+  ASSERT_TRUE(again);
+  EXPECT_TRUE(again->mesh.twins.empty());
+  EXPECT_TRUE(std::any_of(again->problems.begin(), again->problems.end(),
+                          [](const Problem& p) { return p.code == "rule.no-target"; }));
+}
