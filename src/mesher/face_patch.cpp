@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/face_patch.h"
 #include "base/bvh.h"
+#include "mesher/plane_triangles.h"
 #include <cmath>
 
 namespace tess {
@@ -30,6 +31,7 @@ void FacePatch::run() {
     m_h[i] = m_size.at(g.points[i]);
     m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
   }
+  unfold();
   for (int round = 0; round < 12; ++round) {
     m_progress.check();
     bool late = round >= 8;
@@ -41,6 +43,40 @@ void FacePatch::run() {
     if (round >= 4 && changes == 0 && round < 10) round = 10; // two closing rounds
   }
   separateCorners();
+}
+
+void FacePatch::unfold() {
+  bool folded = false;
+  std::vector<std::array<int, 2>> edges;
+  for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+    if (!g.alive(t)) continue;
+    const auto& q = g.tri(t);
+    folded = folded || facing(q[0], q[1], q[2]) <= 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      std::array<int, 16> at;
+      if (g.isFeature(q[k], q[(k + 1) % 3]) || g.edgeTris(q[k], q[(k + 1) % 3], at) == 1)
+        edges.push_back({q[k], q[(k + 1) % 3]});
+    }
+  }
+  if (!folded || edges.empty()) return;
+  // Flat faces as they are; others seen along their mean normal, where they turn little from it.
+  Vec3 mean = Vec3::Zero();
+  for (const auto& e : edges) mean += m_normal[static_cast<std::size_t>(e[0])];
+  if (mean.norm() == 0) return;
+  mean.normalize();
+  for (std::size_t v = 0; v < g.points.size(); ++v)
+    if (!g.star[v].empty() && m_normal[v].dot(mean) < 0.5) return;
+  std::vector<Vec3> seen = g.points;
+  if (m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane) {
+    Vec3 u = mean.unitOrthogonal(), w = mean.cross(u);
+    for (auto& p : seen) p = Vec3(p.dot(u), p.dot(w), 0);
+    mean = Vec3(0, 0, 1);
+  }
+  auto fresh = fillPlane(seen, edges, mean);
+  if (fresh.empty()) return; // the edges themselves cross: they must get finer
+  for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) g.tri(t) = {-1, -1, -1};
+  for (auto& s : g.star) s.clear();
+  for (const auto& t : fresh) g.addTriangle(t, m_face);
 }
 
 bool FacePatch::tryHold(int v, const FaceProjection& to) {

@@ -65,6 +65,9 @@ private:
   /// Triangles that look the wrong way, as a divided edge leaves them behind where a flat triangle lay between the old
   /// chord and the true curve: flipped whenever that turns the pair the right way.
   void untangle();
+  /// A face that is folded, as where its edges nearly touch, is triangulated anew between its edges, if it is flat or
+  /// turns little.
+  void unfold();
   bool tryFlip(int t, int a, int b, bool byAngle);
   void smooth();
   /// Moves v when its triangles stay good.

@@ -110,7 +110,7 @@ public:
       double length;
       int a, b;
     };
-    for (int round = 0; round < 20; ++round) {
+    for (int round = 0; round < 60; ++round) {
       progress.check();
       std::vector<Short> todo;
       for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
@@ -127,20 +127,9 @@ public:
       int done = 0;
       for (const auto& s : todo) {
         if (g.starOf(s.a).empty() || g.starOf(s.b).empty() || !g.connected(s.a, s.b)) continue;
-        int v = s.a, w = s.b; // v goes; corners stay before lines, lines before faces
-        if (g.dim[static_cast<std::size_t>(v)] < g.dim[static_cast<std::size_t>(w)]) std::swap(v, w);
-        // Where a corner lies on the line through the neighbours of what goes, only the other way round is open: the
-        // corner moves, by less than the tolerance.
-        const Dim lower = g.dim[static_cast<std::size_t>(w)];
-        const int entity = g.entity[static_cast<std::size_t>(w)];
-        if (contract(v, w)) {
-          ++done;
-        } else if (contract(w, v)) {
-          g.dim[static_cast<std::size_t>(v)] = lower;
-          g.entity[static_cast<std::size_t>(v)] = entity;
-          ++done;
-        }
+        done += merge(s.a, s.b);
       }
+      if (!done) done = closeCaps();
       r.merged += done;
       if (!done) break;
     }
@@ -231,6 +220,90 @@ private:
     Vec3 n = triangleNormal(t[0], t[1], t[2]), m = triangleNormal(u[0], u[1], u[2]);
     double turn = std::atan2(n.cross(m).norm(), n.dot(m));
     return n.dot(apexU - apexT) > 0 ? kPi + turn : kPi - turn;
+  }
+
+  /// Narrow triangles without a short side: their apex lies across from the middle of the longest side, which gets a
+  /// node there that the apex can be merged with. Returns how many were closed.
+  int closeCaps() {
+    int done = 0;
+    const int count = static_cast<int>(g.tris.size());
+    for (int t = 0; t < count; ++t) {
+      if (!g.alive(t) || height(corners(t)) >= m_b.tolerance) continue;
+      std::size_t apex = 0;
+      for (std::size_t k = 1; k < 3; ++k) {
+        auto side = [&](std::size_t i) { return (g.pt(g.tri(t)[(i + 1) % 3]) - g.pt(g.tri(t)[(i + 2) % 3])).norm(); };
+        if (side(k) > side(apex)) apex = k;
+      }
+      const int v = g.tri(t)[apex], a = g.tri(t)[(apex + 1) % 3], b = g.tri(t)[(apex + 2) % 3];
+      if (m_leave.count(v) || m_leave.count(a) || m_leave.count(b)) continue;
+      Vec3 along = g.pt(b) - g.pt(a);
+      double x = (g.pt(v) - g.pt(a)).dot(along) / along.squaredNorm();
+      Vec3 p = g.pt(a) + x * along;
+      if (!(x > 0 && x < 1) || std::min(x, 1 - x) * along.norm() < m_b.tolerance) continue;
+      auto line = g.feature.find(SurfaceGraph::key(a, b));
+      const int edge = line == g.feature.end() ? -1 : line->second;
+      if (edge >= 0) {
+        if (m_b.keepEdge.size() && m_b.keepEdge[static_cast<std::size_t>(edge)]) continue;
+        p = m_part.shape->projectToEdge(edge, p).point;
+      } else
+        p = m_part.shape->projectToFace(g.face[static_cast<std::size_t>(t)], p).point;
+      if ((p - g.pt(v)).norm() > m_b.tolerance || !splitsWell(a, b, p)) continue;
+      std::ptrdiff_t place = -1; // where the node goes in the chain of its edge
+      if (edge >= 0 && (place = placeInChain(edge, a, b)) < 0) continue;
+      int m =
+          g.split(a, b, p, edge >= 0 ? Dim::Edge : Dim::Face, edge >= 0 ? edge : g.face[static_cast<std::size_t>(t)]);
+      m_to.push_back(m);
+      m_origin.push_back(p);
+      if (merge(v, m)) {
+        ++done;
+        if (edge >= 0) {
+          auto& chain = m_mesh.edgeNodes[static_cast<std::size_t>(edge)];
+          chain.insert(chain.begin() + place, m);
+        }
+      } else {
+        g.collapse(m, a);
+        m_to.back() = a;
+        m_origin.back() = g.pt(a); // it was never there: no way to report
+      }
+    }
+    return done;
+  }
+  /// No triangle at edge (a, b) may turn over or vanish when a node is put there at p.
+  bool splitsWell(int a, int b, const Vec3& p) const {
+    std::array<int, 16> at;
+    int n = g.edgeTris(a, b, at);
+    for (int i = 0; i < n; ++i) {
+      int t = at[static_cast<std::size_t>(i)];
+      if (kept(g.face[static_cast<std::size_t>(t)])) return false;
+      if (sliver(t)) continue;
+      for (int end : {a, b})
+        if (triangleNormal(corners(t)[0], corners(t)[1], corners(t)[2])
+                .dot(triangleNormal(corners(t, end, p)[0], corners(t, end, p)[1], corners(t, end, p)[2])) < 0.7)
+          return false;
+    }
+    return n >= 2;
+  }
+  /// Position in the chain of a part edge before which a node between a and b goes, or -1.
+  std::ptrdiff_t placeInChain(int edge, int a, int b) const {
+    const auto& chain = m_mesh.edgeNodes[static_cast<std::size_t>(edge)];
+    for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
+      int x = find(chain[i]), y = find(chain[i + 1]);
+      if ((x == a && y == b) || (x == b && y == a)) return static_cast<std::ptrdiff_t>(i) + 1;
+    }
+    return -1;
+  }
+  /// Makes v and w one: v goes where it may, else w; what is left lies on the lower of their entities.
+  bool merge(int v, int w) {
+    if (g.dim[static_cast<std::size_t>(v)] < g.dim[static_cast<std::size_t>(w)]) std::swap(v, w);
+    // Where a corner lies on the line through the neighbours of what goes, only the other way round is open: the
+    // corner moves, by less than the tolerance.
+    const Dim lower = g.dim[static_cast<std::size_t>(w)];
+    const int entity = g.entity[static_cast<std::size_t>(w)];
+    if (contract(v, w)) return true;
+    if (!contract(w, v)) return false;
+    g.dim[static_cast<std::size_t>(v)] = lower;
+    g.entity[static_cast<std::size_t>(v)] = entity;
+    return true;
   }
 
   bool contract(int v, int w) {
