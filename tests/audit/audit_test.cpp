@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/places.h"
 #include "support/fixtures.h"
 #include <cmath>
 
@@ -115,4 +116,45 @@ TEST(Verdict, failingElementsAreCountedPerLimit) {
       EXPECT_EQ(r.failing, 1u);
       EXPECT_DOUBLE_EQ(r.share, 1);
     }
+}
+
+TEST(WorstPlaces, neighboursAreOnePlace) {
+  // A sound block with two far corners spoilt: two places, the worse one first.
+  Mesh m = meshOf(made("box 8 2 2"), 0.5).mesh;
+  auto squeeze = [&](const Vec3& at, double by) {
+    std::size_t near = 0;
+    for (std::size_t n = 0; n < m.nodes.size(); ++n)
+      if (m.nodeLink[n].dim == 3 && (m.nodes[n] - at).norm() < (m.nodes[near] - at).norm()) near = n;
+    for (std::size_t c = 0; c < m.cells.size(); ++c) {
+      auto q = m.cells.of(c);
+      for (std::size_t i = 0; i < 4; ++i)
+        if (static_cast<std::size_t>(q[i]) == near) { // towards the opposite face
+          Vec3 mid = Vec3::Zero();
+          for (std::size_t k = 0; k < 4; ++k)
+            if (k != i) mid += m.nodes[static_cast<std::size_t>(q[k])] / 3;
+          m.nodes[near] += by * (mid - m.nodes[near]);
+          return;
+        }
+    }
+  };
+  squeeze(Vec3(0.8, 1, 1), 0.93);
+  squeeze(Vec3(7.2, 1, 1), 0.95);
+  Audit a = auditMesh(m, *limitSet("general"), nullptr);
+  auto places = worstPlaces(m, a, Metric::MinDihedral);
+  ASSERT_GE(places.size(), 2u);
+  EXPECT_EQ(places[0].worst, a.metrics[static_cast<std::size_t>(Metric::MinDihedral)].worst[0]);
+  bool left = false, right = false;
+  for (const auto& p : places) left = left || p.at.x() < 2, right = right || p.at.x() > 6;
+  EXPECT_TRUE(left && right);
+  std::size_t cells = 0;
+  std::set<std::int32_t> all;
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    cells += places[i].cells.size();
+    all.insert(places[i].cells.begin(), places[i].cells.end());
+    if (i) {
+      EXPECT_GE(places[i].value, places[i - 1].value);
+      EXPECT_GT((places[i].at - places[0].at).norm(), 0.5);
+    }
+  }
+  EXPECT_EQ(all.size(), cells); // no cell in two places
 }

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/places.h"
+#include "base/bvh.h"
+#include <algorithm>
+#include <numeric>
+#include <unordered_map>
+
+namespace tess {
+
+std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric metric) {
+  const auto& value = audit.metrics[static_cast<std::size_t>(metric)].value;
+  const MetricInfo& info = metricInfo(metric);
+  const Limit* limit = nullptr;
+  for (const auto& l : audit.limits.limits)
+    if (l.metric == metric) limit = &l;
+  std::vector<std::int32_t> bad;
+  for (std::size_t c = 0; limit && c < value.size(); ++c)
+    if (limit->atLeast ? value[c] < limit->bound : value[c] > limit->bound) bad.push_back(static_cast<std::int32_t>(c));
+  const bool none = bad.empty();
+  if (none) {
+    bad.resize(value.size());
+    std::iota(bad.begin(), bad.end(), 0);
+  }
+  const bool low = info.highIsGood;
+  auto worse = [&](std::int32_t a, std::int32_t b) {
+    float x = value[static_cast<std::size_t>(a)], y = value[static_cast<std::size_t>(b)];
+    return x != y ? (low ? x < y : x > y) : a < b;
+  };
+  std::size_t most = std::min<std::size_t>(bad.size(), none ? 100 : 5000);
+  std::partial_sort(bad.begin(), bad.begin() + static_cast<std::ptrdiff_t>(most), bad.end(), worse);
+  bad.resize(most);
+
+  std::vector<std::size_t> up(bad.size());
+  std::iota(up.begin(), up.end(), 0);
+  auto root = [&](std::size_t i) {
+    while (up[i] != i) i = up[i] = up[up[i]];
+    return i;
+  };
+  auto join = [&](std::size_t a, std::size_t b) {
+    a = root(a), b = root(b);
+    up[std::max(a, b)] = std::min(a, b); // the worst leads: cells are sorted
+  };
+  std::unordered_map<std::int32_t, std::size_t> atNode;
+  std::vector<Box> boxes;
+  for (std::size_t i = 0; i < bad.size(); ++i) {
+    Box b;
+    for (auto n : m.cells.of(static_cast<std::size_t>(bad[i]))) {
+      auto [it, fresh] = atNode.emplace(n, i);
+      if (!fresh) join(i, it->second);
+      b.add(m.nodes[static_cast<std::size_t>(n)]);
+    }
+    boxes.push_back(b);
+  }
+  if (bad.empty()) return {};
+  Bvh tree(boxes);
+  for (std::size_t i = 0; i < bad.size(); ++i) {
+    Box around = boxes[i];
+    around.grow(boxes[i].diagonal());
+    tree.overlapping(around, [&](int j) {
+      join(i, static_cast<std::size_t>(j));
+      return true;
+    });
+  }
+  std::unordered_map<std::size_t, std::size_t> number;
+  std::vector<WorstPlace> r;
+  for (std::size_t i = 0; i < bad.size(); ++i) {
+    auto [it, fresh] = number.emplace(root(i), r.size());
+    if (fresh) {
+      auto c = static_cast<std::size_t>(bad[i]);
+      r.push_back({bad[i], {}, value[c], cellCenter(m, c)});
+    }
+    r[it->second].cells.push_back(bad[i]);
+  }
+  for (auto& p : r) std::sort(p.cells.begin(), p.cells.end());
+  return r;
+}
+
+} // namespace tess

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Bad elements by neighbourhood: one bad fillet is one entry, not four hundred.
+#pragma once
+#include "audit/audit.h"
+
+namespace tess {
+
+struct WorstPlace {
+  std::int32_t worst = -1;         ///< its worst cell
+  std::vector<std::int32_t> cells; ///< all bad cells there, ascending
+  double value = 0;                ///< metric of the worst cell
+  Vec3 at = Vec3::Zero();          ///< centre of the worst cell
+};
+
+/// Groups the cells that fail the metric's limit in `limits` (or, when none fails or there is no limit, its 100 worst)
+/// by nearness: cells with a common node, or closer than three times their size, are one place. Worst place first; at
+/// most 5000 cells are looked at, the worst of them. Deterministic.
+std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
+
+} // namespace tess

@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/gate.h"
+#include <map>
+
+namespace tess {
+namespace {
+
+/// The brief without what changes no mesh: hand-over and judging rules, notes, its own place.
+std::vector<Rule> meshRules(const Brief& b) {
+  std::vector<Rule> r;
+  for (Rule x : b.rules) {
+    const RuleKind* kind = ruleKind(x.kind);
+    if (x.off || !kind || kind->stage == "export" || kind->stage == "audit") continue;
+    x.note.clear();
+    r.push_back(std::move(x));
+  }
+  return r;
+}
+
+} // namespace
+
+Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double scale) {
+  Gate g;
+  const Mesh& m = run.mesh;
+  auto object = [&](const char* code, const std::string& what, const std::string& why, const std::string& todo) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = code;
+    p.what = what;
+    p.why = why;
+    p.todo = todo;
+    g.objections.push_back(p);
+    return &g.objections.back();
+  };
+  auto count = [](std::size_t n, const std::string& one, const std::string& many) {
+    return std::to_string(n) + " " + (n == 1 ? one : many);
+  };
+  Box box;
+  for (const Vec3& p : m.nodes) box.add(p);
+  if (m.nodes.empty()) {
+    object("gate.empty", "the mesh has no nodes", "", "press Mesh first");
+    return g;
+  }
+  Vec3 s = scale * box.size();
+  g.size = formatNumber(s.x(), 5) + " x " + formatNumber(s.y(), 5) + " x " + formatNumber(s.z(), 5) +
+           (scale == 1 ? " " + m.unit : " (coordinates in " + m.unit + " times " + formatNumber(scale, 6) + ")");
+
+  const Audit& a = run.audit;
+  if (!a.soundness.sound())
+    object("gate.unsound", "the mesh is not sound", "a solver may refuse it, or compute nonsense",
+           "look at the findings, and mesh again");
+  if (a.failingCells + a.notAllowedCells > 0)
+    object("gate.limits",
+           count(a.failingCells + a.notAllowedCells, "element fails", "elements fail") + " the limits for " +
+               a.limits.name,
+           a.sentence, "improve the mesh, ask for smaller sizes there, or choose other limits");
+  if (meshRules(run.brief) != meshRules(now) || run.brief.partFile != now.partFile || run.brief.unit != now.unit)
+    object("gate.older", "the brief has changed since this mesh was made",
+           "what is written follows the brief as it was", "mesh again");
+  if (part.unitAssumed)
+    object("gate.unit", "the part's file names no unit; " + part.unit + " is assumed",
+           "the mesh would measure " + g.size, "set the unit on the part's card");
+  std::map<std::int32_t, int> groupsOf; // boundary face -> groups that hold it
+  std::vector<std::string> empty, twice;
+  bool faceGroups = false;
+  for (const auto& x : m.groups) {
+    if (x.items.empty()) empty.push_back(x.name);
+    if (x.dim != 2) continue;
+    faceGroups = true;
+    for (auto f : x.items) ++groupsOf[f];
+  }
+  for (const auto& name : empty)
+    object("gate.empty-set", "the set '" + name + "' holds nothing", "a boundary condition on it would act on nothing",
+           "mend the group's description, or take it out");
+  std::size_t outer = 0, unnamed = 0, doubled = 0;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    bool outside = m.faceRegions[f][0] < 0 || m.faceRegions[f][1] < 0;
+    auto it = groupsOf.find(static_cast<std::int32_t>(f));
+    outer += outside;
+    unnamed += outside && it == groupsOf.end();
+    doubled += it != groupsOf.end() && it->second > 1;
+  }
+  if (!faceGroups)
+    object("gate.no-groups", "no boundary has a name", "the solver will get no sets to put conditions on",
+           "let the part propose groups, or select faces and press G");
+  else if (unnamed)
+    object(
+        "gate.unnamed",
+        count(unnamed, "boundary element is", "boundary elements are") + " in no group (" +
+            formatNumber(100 * static_cast<double>(unnamed) / static_cast<double>(std::max<std::size_t>(1, outer)), 2) +
+            " % of the boundary)",
+        "no condition can be put on them by name", "add their faces to a group if the solver needs them");
+  if (doubled)
+    object("gate.doubled", count(doubled, "boundary element is", "boundary elements are") + " in two groups or more",
+           "formats with one patch per face keep the first group only", "take the faces out of one of the groups");
+  return g;
+}
+
+} // namespace tess

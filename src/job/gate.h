@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What stands against handing a mesh to a solver, said before anything is written.
+#pragma once
+#include "job/run.h"
+
+namespace tess {
+
+struct Gate {
+  std::vector<Problem> objections; ///< reasons not to write; may be overruled with a reason
+  std::string size;                ///< of the mesh as it will be written: "182 x 96 x 96 mm"
+  bool open() const { return objections.empty(); }
+};
+
+/// Judges the run against its part and against the brief as it stands now: failed limits, an unsound mesh, faces in no
+/// group or in two, sets without elements, a unit that was only assumed, a brief or part that has moved on.
+/// `scale` of the file about to be written. Cost O(boundary faces).
+Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double scale = 1);
+
+} // namespace tess

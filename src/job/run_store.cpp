@@ -1,0 +1,325 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/run_store.h"
+#include "base/file.h"
+#include <cstring>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+namespace tess {
+namespace {
+
+constexpr char kMagic[8] = {'T', 'E', 'S', 'S', 'R', 'U', 'N', '1'};
+
+std::uint64_t checksum(const std::string& bytes, std::size_t from) {
+  std::uint64_t h = 0xcbf29ce484222325ull;
+  std::size_t i = from;
+  for (; i + 8 <= bytes.size(); i += 8) {
+    std::uint64_t w;
+    std::memcpy(&w, bytes.data() + i, 8);
+    h = (h ^ w) * 0x9E3779B97F4A7C15ull;
+    h ^= h >> 29;
+  }
+  for (; i < bytes.size(); ++i) h = (h ^ static_cast<unsigned char>(bytes[i])) * 0x100000001b3ull;
+  return h;
+}
+
+class Writer {
+public:
+  std::string bytes;
+  template <class T> void put(const T& v) {
+    static_assert(std::is_trivially_copyable_v<T>);
+    bytes.append(reinterpret_cast<const char*>(&v), sizeof v);
+  }
+  template <class T> void put(const std::vector<T>& v) {
+    static_assert(std::is_trivially_copyable_v<T>);
+    put(static_cast<std::uint64_t>(v.size()));
+    if (!v.empty()) bytes.append(reinterpret_cast<const char*>(v.data()), v.size() * sizeof(T));
+  }
+  void text(const std::string& s) { put(std::vector<char>(s.begin(), s.end())); }
+  void points(const std::vector<Vec3>& p) {
+    put(static_cast<std::uint64_t>(p.size()));
+    for (const Vec3& x : p)
+      for (int k = 0; k < 3; ++k) put(x[k]);
+  }
+};
+
+/// Reads what Writer wrote; every length is checked against what is left.
+class Reader {
+public:
+  explicit Reader(const std::string& bytes, std::size_t at) : m_b(bytes), m_at(at) {}
+  bool good = true;
+  template <class T> void get(T& v) {
+    if (!take(sizeof v)) return;
+    std::memcpy(&v, m_b.data() + m_at - sizeof v, sizeof v);
+  }
+  template <class T> void get(std::vector<T>& v) {
+    std::uint64_t n = 0;
+    get(n);
+    if (!good || n > (m_b.size() - m_at) / sizeof(T)) return void(good = false);
+    v.resize(n);
+    if (n) std::memcpy(v.data(), m_b.data() + m_at, n * sizeof(T));
+    m_at += n * sizeof(T);
+  }
+  std::string text() {
+    std::vector<char> c;
+    get(c);
+    return {c.begin(), c.end()};
+  }
+  void points(std::vector<Vec3>& p) {
+    std::uint64_t n = 0;
+    get(n);
+    if (!good || n > (m_b.size() - m_at) / (3 * sizeof(double))) return void(good = false);
+    p.resize(n);
+    for (Vec3& x : p)
+      for (int k = 0; k < 3; ++k) get(x[k]);
+  }
+  bool atEnd() const { return m_at == m_b.size(); }
+
+private:
+  const std::string& m_b;
+  std::size_t m_at;
+  bool take(std::size_t n) {
+    if (!good || n > m_b.size() - m_at) return good = false;
+    m_at += n;
+    return true;
+  }
+};
+
+void put(Writer& w, const ElementBlock& b) {
+  w.put(b.type);
+  w.put(b.start);
+  w.put(b.nodes);
+}
+void get(Reader& r, ElementBlock& b) {
+  r.get(b.type);
+  r.get(b.start);
+  r.get(b.nodes);
+}
+
+/// A block whose rows, types and node numbers can be trusted.
+bool valid(const ElementBlock& b, std::size_t nodes) {
+  if (b.start.size() != b.type.size() + 1 || b.start.front() != 0 || b.start.back() != b.nodes.size()) return false;
+  for (std::size_t e = 0; e < b.type.size(); ++e) {
+    if (static_cast<int>(b.type[e]) >= kElementTypes || b.start[e + 1] < b.start[e] ||
+        b.start[e + 1] - b.start[e] != static_cast<std::uint32_t>(topology(b.type[e]).nodes))
+      return false;
+  }
+  for (auto n : b.nodes)
+    if (n < 0 || static_cast<std::size_t>(n) >= nodes) return false;
+  return true;
+}
+
+bool valid(const Mesh& m) {
+  auto inRange = [](std::int64_t i, std::size_t n) { return i >= 0 && static_cast<std::size_t>(i) < n; };
+  if (!valid(m.cells, m.nodes.size()) || !valid(m.faces, m.nodes.size())) return false;
+  if (m.cellRegion.size() != m.cells.size() || m.faceLink.size() != m.faces.size() ||
+      m.faceRegions.size() != m.faces.size() || (!m.nodeLink.empty() && m.nodeLink.size() != m.nodes.size()))
+    return false;
+  for (const Vec3& p : m.nodes)
+    if (!p.allFinite()) return false;
+  for (auto r : m.cellRegion)
+    if (!inRange(r, m.regions.size())) return false;
+  for (const auto& r : m.faceRegions)
+    for (auto k : r)
+      if (k != -1 && !inRange(k, m.regions.size())) return false;
+  for (const auto& g : m.groups) {
+    std::size_t n = g.dim == 2 ? m.faces.size() : g.dim == 3 ? m.cells.size() : m.nodes.size();
+    if (g.dim < 0 || g.dim > 3) return false;
+    for (auto i : g.items)
+      if (!inRange(i, n)) return false;
+  }
+  for (const auto& t : m.twins)
+    for (auto n : t)
+      if (!inRange(n, m.nodes.size())) return false;
+  return true;
+}
+
+nlohmann::json placesJson(const std::vector<Vec3>& places) {
+  nlohmann::json j = nlohmann::json::array();
+  for (const Vec3& p : places) j.push_back({p.x(), p.y(), p.z()});
+  return j;
+}
+
+nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
+  nlohmann::json j;
+  j["brief"] = briefText(run.brief);
+  j["brief_path"] = run.brief.path;
+  j["part_stamp"] = partStamp;
+  j["figures"] = {run.ownAngle, run.angleElsewhere, run.geometryVolume, run.surfaceArea, run.deviation, run.seconds};
+  j["peak_memory"] = run.peakMemory;
+  j["threads"] = run.threads;
+  j["improved"] = run.improved;
+  j["timings"] = nlohmann::json::array();
+  for (const auto& [k, v] : run.timings) j["timings"].push_back({k, v});
+  j["problems"] = nlohmann::json::array();
+  for (const auto& p : run.problems)
+    j["problems"].push_back({{"severity", static_cast<int>(p.severity)},
+                             {"fault", static_cast<int>(p.fault)},
+                             {"texts", {p.code, p.what, p.where, p.why, p.todo}},
+                             {"places", placesJson(p.places)},
+                             {"faces", p.faces}});
+  j["rules"] = nlohmann::json::array();
+  for (const auto& r : run.rules)
+    j["rules"].push_back(
+        {{"rule", r.rule}, {"texts", {r.id, r.asked, r.got}}, {"figures", {r.median, r.low, r.high, r.share}}});
+  j["groups"] = nlohmann::json::array();
+  for (const auto& g : run.groups)
+    j["groups"].push_back(
+        {{"name", g.name}, {"dim", static_cast<int>(g.dim)}, {"entities", g.entities}, {"rule", g.rule}});
+  j["through"] = {{"wanted", run.through.wanted},
+                  {"thin_area", run.through.thinArea},
+                  {"reached_area", run.through.reachedArea},
+                  {"area_by_count", run.through.areaByCount},
+                  {"places", nlohmann::json::array()}};
+  for (const auto& p : run.through.places)
+    j["through"]["places"].push_back({{"at", {p.at.x(), p.at.y(), p.at.z()}},
+                                      {"count", p.count},
+                                      {"thickness", p.thickness},
+                                      {"area", p.area},
+                                      {"faces", p.faces}});
+  j["regions"] = run.mesh.regions;
+  j["unit"] = run.mesh.unit;
+  j["mesh_groups"] = nlohmann::json::array();
+  for (const auto& g : run.mesh.groups)
+    j["mesh_groups"].push_back({{"name", g.name}, {"dim", g.dim}, {"entities", g.entities}});
+  return j;
+}
+
+Vec3 pointOf(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+
+/// Throws nlohmann's exceptions on a head of another shape.
+void readHead(const nlohmann::json& j, StoredRun& s) {
+  RunResult& run = s.run;
+  s.partStamp = j.at("part_stamp");
+  auto brief = parseBrief(j.at("brief").get<std::string>(), j.at("brief_path").get<std::string>());
+  if (!brief) throw std::runtime_error(brief.problem().why);
+  run.brief = *brief;
+  const auto& f = j.at("figures");
+  double* figures[] = {&run.ownAngle,    &run.angleElsewhere, &run.geometryVolume,
+                       &run.surfaceArea, &run.deviation,      &run.seconds};
+  for (std::size_t i = 0; i < 6; ++i) *figures[i] = f.at(i);
+  run.peakMemory = j.at("peak_memory");
+  run.threads = j.at("threads");
+  run.improved = j.at("improved");
+  for (const auto& t : j.at("timings")) run.timings.push_back({t.at(0), t.at(1)});
+  for (const auto& x : j.at("problems")) {
+    Problem p;
+    p.severity = static_cast<Severity>(std::clamp(x.at("severity").get<int>(), 0, 2));
+    p.fault = static_cast<Fault>(x.at("fault").get<int>());
+    std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo};
+    for (std::size_t i = 0; i < 5; ++i) *texts[i] = x.at("texts").at(i);
+    for (const auto& q : x.at("places")) p.places.push_back(pointOf(q));
+    p.faces = x.at("faces").get<std::vector<int>>();
+    run.problems.push_back(p);
+  }
+  for (const auto& x : j.at("rules")) {
+    AskedGot r;
+    r.rule = x.at("rule");
+    std::string* texts[] = {&r.id, &r.asked, &r.got};
+    for (std::size_t i = 0; i < 3; ++i) *texts[i] = x.at("texts").at(i);
+    double* values[] = {&r.median, &r.low, &r.high, &r.share};
+    for (std::size_t i = 0; i < 4; ++i) *values[i] = x.at("figures").at(i);
+    run.rules.push_back(r);
+  }
+  for (const auto& x : j.at("groups"))
+    run.groups.push_back({x.at("name"), static_cast<Dim>(std::clamp(x.at("dim").get<int>(), 0, 3)),
+                          x.at("entities").get<std::vector<int>>(), x.at("rule")});
+  const auto& t = j.at("through");
+  run.through.wanted = t.at("wanted");
+  run.through.thinArea = t.at("thin_area");
+  run.through.reachedArea = t.at("reached_area");
+  run.through.areaByCount = t.at("area_by_count").get<decltype(run.through.areaByCount)>();
+  for (const auto& x : t.at("places")) {
+    ThinPlace p;
+    p.at = pointOf(x.at("at"));
+    p.count = x.at("count");
+    p.thickness = x.at("thickness");
+    p.area = x.at("area");
+    p.faces = x.at("faces").get<decltype(p.faces)>();
+    run.through.places.push_back(p);
+  }
+  run.mesh.regions = j.at("regions").get<std::vector<std::string>>();
+  run.mesh.unit = j.at("unit");
+  for (const auto& g : j.at("mesh_groups"))
+    run.mesh.groups.push_back({g.at("name"), g.at("dim"), {}, g.at("entities")});
+}
+
+} // namespace
+
+std::optional<Problem> saveRun(const RunResult& run, const std::string& partStamp, const std::string& path) {
+  Writer w;
+  w.text(headOf(run, partStamp).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
+  const Mesh& m = run.mesh;
+  w.points(m.nodes);
+  w.put(m.nodeLink);
+  put(w, m.cells);
+  w.put(m.cellRegion);
+  put(w, m.faces);
+  w.put(m.faceLink);
+  w.put(m.faceRegions);
+  w.put(m.twins);
+  for (const auto& g : m.groups) w.put(g.items);
+  std::string head(kMagic, sizeof kMagic);
+  std::uint64_t sum = checksum(w.bytes, 0);
+  head.append(reinterpret_cast<const char*>(&sum), sizeof sum);
+  return writeFileAtomic(path, head + w.bytes);
+}
+
+Result<StoredRun> loadRun(const std::string& path) {
+  Problem p;
+  p.code = "run.unreadable";
+  p.what = "a kept run cannot be read";
+  p.where = path;
+  p.todo = "mesh again; the brief is unharmed";
+  auto bytes = readFile(path);
+  if (!bytes) return bytes.problem();
+  constexpr std::size_t kHead = sizeof kMagic + 8;
+  std::uint64_t sum = 0;
+  if (bytes->size() < kHead || std::memcmp(bytes->data(), kMagic, sizeof kMagic) != 0) {
+    p.why = "it is no run of this version";
+    return p;
+  }
+  std::memcpy(&sum, bytes->data() + sizeof kMagic, sizeof sum);
+  if (sum != checksum(bytes->substr(kHead), 0)) {
+    p.why = "it is damaged or cut short";
+    return p;
+  }
+  StoredRun s;
+  Reader r(*bytes, kHead);
+  std::string head = r.text();
+  try {
+    readHead(nlohmann::json::parse(head), s);
+  } catch (const std::exception& e) {
+    p.why = e.what();
+    return p;
+  }
+  Mesh& m = s.run.mesh;
+  r.points(m.nodes);
+  r.get(m.nodeLink);
+  get(r, m.cells);
+  r.get(m.cellRegion);
+  get(r, m.faces);
+  r.get(m.faceLink);
+  r.get(m.faceRegions);
+  r.get(m.twins);
+  for (auto& g : m.groups) r.get(g.items);
+  if (!r.good || !r.atEnd() || !valid(m)) {
+    p.why = "its mesh does not hold together";
+    return p;
+  }
+  const Rule* judge = s.run.brief.first("judge");
+  const LimitSet* limits = limitSet(judge ? judge->get("purpose") : "general");
+  s.run.audit = auditMesh(m, limits ? *limits : *limitSet("general"));
+  return s;
+}
+
+std::string partStampOf(const std::string& partPath) {
+  std::error_code ec;
+  auto size = std::filesystem::file_size(partPath, ec);
+  if (ec) return {};
+  auto time = std::filesystem::last_write_time(partPath, ec);
+  if (ec) return {};
+  return std::to_string(size) + "-" + std::to_string(time.time_since_epoch().count());
+}
+
+} // namespace tess
