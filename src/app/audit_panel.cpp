@@ -81,19 +81,21 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addLayout(m_limits);
   box->addSpacing(4);
   auto* row = new QHBoxLayout;
-  auto* t2 = label("section", false);
-  t2->setText(tr("WORST ELEMENTS"));
-  row->addWidget(t2);
+  m_worstTitle = label("section", false);
+  row->addWidget(m_worstTitle);
   row->addStretch();
   auto *previous = link("‹"), *next = link("›");
-  previous->setAccessibleName(tr("Previous worst element"));
-  next->setAccessibleName(tr("Next worst element"));
+  previous->setAccessibleName(tr("Previous worst place"));
+  next->setAccessibleName(tr("Next worst place"));
   previous->setToolTip(tr("previous (,)"));
   next->setToolTip(tr("next (.)"));
   row->addWidget(previous);
   row->addWidget(next);
   box->addLayout(row);
   box->addWidget(m_worst = label("small"));
+  m_card = new QVBoxLayout;
+  m_card->setSpacing(0);
+  box->addLayout(m_card);
   box->addSpacing(4);
   box->addWidget(m_findingsTitle = label("section"));
   m_findingRows = new QVBoxLayout;
@@ -148,6 +150,10 @@ void AuditPanel::refreshMetric() {
   const MetricInfo& info = metricInfo(metric());
   m_definition->setText(QString("%1. %2").arg(QString(info.definition)).arg(QString(info.range)));
   m_worstAt = -1;
+  m_places.clear();
+  m_placesKnown = false;
+  clear(m_card);
+  m_worstTitle->setText(tr("WORST PLACES"));
   if (!m_run) {
     m_histogram->setValues(nullptr, &info, nullptr);
     m_worst->setText(tr("none yet"));
@@ -195,26 +201,86 @@ void AuditPanel::refreshLimits() {
   }
   table->setColumnStretch(1, 1);
   m_limits->addWidget(host);
+  if (m_run->audit.failingCells > 0) {
+    auto* keep = link(tr("keep what fails as a set"));
+    keep->setToolTip(tr("the failing elements become the set 'failing' of this mesh, and are handed over with it"));
+    connect(keep, &QToolButton::clicked, this, &AuditPanel::keepFailing);
+    m_limits->addWidget(keep, 0, Qt::AlignLeft);
+  }
 }
 
 void AuditPanel::stepWorst(int by) {
   if (!m_run) return;
-  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
-  int n = static_cast<int>(x.worst.size());
+  if (!m_placesKnown) {
+    m_places = worstPlaces(m_run->mesh, m_run->audit, metric());
+    m_placesKnown = true;
+  }
+  int n = static_cast<int>(m_places.size());
   if (!n) return;
   m_worstAt = m_worstAt < 0 ? (by > 0 ? 0 : n - 1) : (m_worstAt + by + n) % n;
-  auto c = static_cast<std::size_t>(x.worst[static_cast<std::size_t>(m_worstAt)]);
-  Vec3 p = cellCenter(m_run->mesh, c);
-  m_worst->setText(tr("%1 of %2: %3 · %4 no. %5 at %6 %7")
-                       .arg(m_worstAt + 1)
-                       .arg(n)
-                       .arg(withUnit(x.value[c], metricInfo(metric()), m_run->mesh.unit))
-                       .arg(QString::fromUtf8(topology(m_run->mesh.cells.type[c]).name.data()))
-                       .arg(c + 1)
-                       .arg(QString::fromStdString("(" + formatNumber(p.x(), 4) + ", " + formatNumber(p.y(), 4) + ", " +
-                                                   formatNumber(p.z(), 4) + ")"))
+  const WorstPlace& p = m_places[static_cast<std::size_t>(m_worstAt)];
+  m_worstTitle->setText(tr("WORST PLACES  %1 of %2").arg(m_worstAt + 1).arg(n));
+  m_worst->setText(tr("%1 here, the worst %2, at %3 %4")
+                       .arg(p.cells.size() == 1 ? tr("1 element") : tr("%1 elements").arg(p.cells.size()))
+                       .arg(withUnit(p.value, metricInfo(metric()), m_run->mesh.unit))
+                       .arg(QString::fromStdString("(" + formatNumber(p.at.x(), 4) + ", " + formatNumber(p.at.y(), 4) +
+                                                   ", " + formatNumber(p.at.z(), 4) + ")"))
                        .arg(QString::fromStdString(m_run->mesh.unit)));
-  emit showElement(static_cast<std::int32_t>(c));
+  fillCard(p.worst);
+  emit showPlace(p.cells, p.worst);
+}
+
+void AuditPanel::showElement(std::int32_t cell) {
+  if (!m_run || cell < 0 || static_cast<std::size_t>(cell) >= m_run->mesh.cells.size()) return;
+  m_worst->setText(tr("chosen by its number"));
+  fillCard(cell);
+  emit showPlace({cell}, cell);
+}
+
+QString AuditPanel::elementCard() const {
+  QStringList r;
+  for (auto* l : m_card->parentWidget()->findChildren<QLabel*>())
+    if (l->property("element").toBool()) r << l->text();
+  return r.join(" ");
+}
+
+void AuditPanel::fillCard(std::int32_t cell) {
+  clear(m_card);
+  const Mesh& m = m_run->mesh;
+  auto c = static_cast<std::size_t>(cell);
+  auto* card = new QFrame;
+  card->setObjectName("card");
+  auto* table = new QGridLayout(card);
+  table->setContentsMargins(9, 6, 9, 6);
+  table->setVerticalSpacing(1);
+  auto add = [&](int row, int column, const QString& text, const char* name, Qt::Alignment a = Qt::AlignLeft) {
+    auto* l = label(name, false);
+    l->setText(text);
+    l->setAlignment(a);
+    l->setProperty("element", true);
+    table->addWidget(l, row, column);
+  };
+  QStringList nodes;
+  for (auto n : m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners)))
+    nodes << QString::number(n + 1);
+  add(0, 0, tr("%1 no. %L2").arg(QString::fromUtf8(topology(m.cells.type[c]).name.data())).arg(c + 1), "");
+  add(0, 1, QString::fromStdString(m.regions[static_cast<std::size_t>(m.cellRegion[c])]), "small", Qt::AlignRight);
+  auto* corners = label("small");
+  corners->setText(tr("nodes %1").arg(nodes.join(", ")));
+  corners->setProperty("element", true);
+  table->addWidget(corners, 1, 0, 1, 2);
+  for (int k = 0; k < kMetrics; ++k) {
+    const auto& v = m_run->audit.metrics[static_cast<std::size_t>(k)].value;
+    if (c >= v.size()) continue;
+    const auto& info = metricInfo(static_cast<Metric>(k));
+    bool fails = false;
+    for (const auto& l : m_run->audit.limits.limits)
+      if (l.metric == static_cast<Metric>(k)) fails = fails || (l.atLeast ? v[c] < l.bound : v[c] > l.bound);
+    add(2 + k, 0, info.name, "small");
+    add(2 + k, 1, withUnit(v[c], info, m.unit), fails ? "problem" : "", Qt::AlignRight);
+  }
+  m_card->addWidget(card);
+  fitHeight();
 }
 
 void AuditPanel::setFindings(const std::vector<Problem>& findings) {

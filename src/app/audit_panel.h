@@ -2,6 +2,7 @@
 // The audit: verdict, metric with histogram and brush, limits, worst places, findings.
 #pragma once
 #include "app/histogram.h"
+#include "audit/places.h"
 #include "job/run.h"
 #include <QWidget>
 
@@ -22,13 +23,20 @@ public:
   Histogram* histogram() const { return m_histogram; }
   Metric metric() const;
   void setMetric(Metric m);
-  /// Steps through the worst elements of the metric; emits showElement.
+  /// Steps through the worst places of the metric; emits showPlace.
   void stepWorst(int by);
+  /// The card of one element, by its index; emits showPlace.
+  void showElement(std::int32_t cell);
+  const std::vector<WorstPlace>& places() const { return m_places; }
+  QString elementCard() const;
 
 signals:
   void metricChanged(Metric metric);
   void brushChanged(const std::vector<std::int32_t>& cells, bool on);
-  void showElement(std::int32_t cell);
+  /// The cells of a place, the worst of them, and where it lies.
+  void showPlace(const std::vector<std::int32_t>& cells, std::int32_t worst);
+  /// The elements that fail a limit shall become a set of the mesh.
+  void keepFailing();
   void showProblem(const Problem& problem);
 
 protected:
@@ -41,7 +49,11 @@ private:
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
   QComboBox* m_metric;
   Histogram* m_histogram;
-  QVBoxLayout *m_box, *m_limits, *m_findingRows;
+  QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;
+  QLabel* m_worstTitle;
+  std::vector<WorstPlace> m_places; ///< of the metric on show; found when they are first asked for
+  bool m_placesKnown = false;
+  void fillCard(std::int32_t cell);
   int m_worstAt = -1;
   void refreshMetric();
   void refreshLimits();

@@ -451,8 +451,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
           if (r.kind != "value" && s.type != SlotType::Points && r.get(s.key) != plain.rules[i].get(s.key))
             below += (below.isEmpty() ? "" : " · ") + QString::fromStdString(r.get(s.key)) + " = " +
                      QString::fromStdString(s.type == SlotType::Length || s.type == SlotType::Size
-                                                ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) +
-                                                      " " + part->unit
+                                                ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) + " " +
+                                                      part->unit
                                                 : formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 6));
       if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
         for (const auto& a : run->rules)

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
+#include "app/gate_dialog.h"
 #include "app/theme.h"
 #include "base/file.h"
 #include "base/units.h"
 #include "job/rebind.h"
 #include "job/report.h"
+#include "job/values.h"
 #include <QActionGroup>
 #include <QApplication>
 #include <QBuffer>
@@ -41,6 +43,8 @@ MainWindow::MainWindow(bool openGl) {
   m_worker = new MeshWorker(this);
   m_sizer = new MeshWorker(this);
   m_forecaster = new MeshWorker(this);
+  m_measurer = new MeshWorker(this);
+  m_keeper = new MeshWorker(this);
   auto* central = new QWidget;
   central->setObjectName("paper");
   setCentralWidget(central);
@@ -83,7 +87,7 @@ MainWindow::MainWindow(bool openGl) {
 }
 
 MainWindow::~MainWindow() {
-  for (auto* w : {m_worker, m_sizer, m_forecaster}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer}) w->stop();
 }
 
 void MainWindow::buildViewport(bool openGl) {
@@ -129,8 +133,17 @@ void MainWindow::buildViewport(bool openGl) {
   m_lensButtons[0]->setChecked(true);
   m_selectionBar = new QFrame(m_view);
   m_selectionBar->setObjectName("floatbar");
-  auto* s = new QHBoxLayout(m_selectionBar);
-  s->setContentsMargins(10, 4, 6, 4);
+  auto* both = new QVBoxLayout(m_selectionBar);
+  both->setContentsMargins(10, 4, 6, 4);
+  both->setSpacing(1);
+  auto* s = new QHBoxLayout;
+  both->addLayout(s);
+  m_measureRow = new QWidget;
+  auto* mrow = new QHBoxLayout(m_measureRow);
+  mrow->setContentsMargins(0, 0, 0, 0);
+  mrow->setSpacing(6);
+  both->addWidget(m_measureRow);
+  m_measureRow->hide();
   s->addWidget(m_selectionText = new QLabel);
   auto *group = link(tr("Group"), "G"), *size = link(tr("Size"), "Z"), *hide = link(tr("Hide"), "H"),
        *only = link(tr("Only this"), "O");
@@ -324,6 +337,11 @@ void MainWindow::buildMenus() {
         add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
     edges->setCheckable(true);
     edges->setChecked(true);
+    auto* through =
+        add(view, tr("See through"), QKeySequence("T"), [this] { m_view->setSeeThrough(!m_view->seeThrough()); });
+    through->setCheckable(true);
+    auto* apart = add(view, tr("Cells apart"), QKeySequence("K"), [this] { m_view->setShrunk(!m_view->shrunk()); });
+    apart->setCheckable(true);
     add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
     add(view, tr("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
     add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] {
@@ -362,6 +380,11 @@ void MainWindow::buildMenus() {
   }
   auto* partMenu = menuBar()->addMenu(tr("Part"));
   add(partMenu, tr("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
+  auto* purpose = partMenu->addMenu(tr("Rules for"));
+  for (const auto& p : purposes()) {
+    auto* a = purpose->addAction(tr(p.c_str()));
+    connect(a, &QAction::triggered, this, [this, p] { setPurpose(p); });
+  }
   partMenu->addSeparator();
   add(partMenu, tr("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
   add(partMenu, tr("Put another part in its place…"), QKeySequence(), [this] {
@@ -389,8 +412,20 @@ void MainWindow::buildMenus() {
   });
   add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
   run->addSeparator();
-  add(run, tr("Next worst element"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
-  add(run, tr("Previous worst element"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
+  add(run, tr("Finer: all sizes × 0.8"), QKeySequence("Ctrl++"), [this] { scaleSizes(0.8); });
+  add(run, tr("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });
+  run->addSeparator();
+  add(run, tr("Next worst place"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
+  add(run, tr("Previous worst place"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
+  add(run, tr("Element or node by number…"), QKeySequence("Ctrl+F"), [this] {
+    auto r = currentRun();
+    if (!r) return;
+    bool ok = false;
+    QString t = QInputDialog::getText(this, tr("Find"), tr("Number of an element, or n and the number of a node"),
+                                      QLineEdit::Normal, QString(), &ok)
+                    .trimmed();
+    if (ok && !findByNumber(t)) m_notice->ask("find", tr("There is no '%1' in this mesh.").arg(t), {{tr("fine"), {}}});
+  });
   auto* help = menuBar()->addMenu(tr("Help"));
   add(help, tr("Keys and mouse"), QKeySequence("?"), [this] {
     QString rows;
@@ -505,13 +540,51 @@ void MainWindow::connectPanels() {
   connect(m_audit, &AuditPanel::brushChanged, this, [this](const std::vector<std::int32_t>& cells, bool on) {
     if (m_view) m_view->setBrushed(cells, on);
   });
-  connect(m_audit, &AuditPanel::showElement, this, [this](std::int32_t c) {
+  connect(m_audit, &AuditPanel::showPlace, this, [this](const std::vector<std::int32_t>& cells, std::int32_t worst) {
     auto run = currentRun();
     if (!m_view || !run) return;
-    Box b;
-    for (auto n : run->mesh.cells.of(static_cast<std::size_t>(c))) b.add(run->mesh.nodes[static_cast<std::size_t>(n)]);
-    m_view->setBrushed({c}, true);
-    m_view->flyTo(b.center(), 9 * b.diagonal());
+    auto boxOf = [&](std::int32_t c) {
+      Box b;
+      for (auto n : run->mesh.cells.of(static_cast<std::size_t>(c)))
+        b.add(run->mesh.nodes[static_cast<std::size_t>(n)]);
+      return b;
+    };
+    Box one = boxOf(worst), all = one;
+    for (auto c : cells) all.add(boxOf(c));
+    m_view->setBrushed(cells, true);
+    // The place as a whole, unless it sprawls: then the neighbourhood of its worst element.
+    bool sprawls = all.diagonal() > 12 * one.diagonal();
+    m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 14 * one.diagonal() : 6 * all.diagonal());
+  });
+  connect(m_audit, &AuditPanel::keepFailing, this, &MainWindow::keepFailing);
+  connect(m_runs, &RunsBar::pinWanted, this, &MainWindow::pinRun);
+  connect(m_runs, &RunsBar::discardWanted, this, &MainWindow::discardRun);
+  connect(m_measurer, &MeshWorker::measured, this, [this](const std::vector<Measure>& all) {
+    m_measures = all;
+    showMeasures();
+    emit measured();
+  });
+  connect(m_keeper, &MeshWorker::kept, this, [this](const QString&) {
+    m_kept.prune();
+    keepNextRun();
+  });
+  connect(m_keeper, &MeshWorker::failed, this, [this](const Problem& p) {
+    m_notice->ask("runs", tr("The run could not be kept: %1").arg(QString::fromStdString(p.why)), {{tr("fine"), {}}});
+  });
+  connect(m_keeper, &MeshWorker::recalled, this, [this](const std::vector<RecalledRun>& runs) {
+    // Runs of earlier sessions stand before those made meanwhile.
+    std::string stamp = partStampOf(m_doc.brief().partPath());
+    std::size_t n = 0;
+    for (const auto& r : runs) {
+      auto at = static_cast<std::ptrdiff_t>(n++);
+      m_allRuns.insert(m_allRuns.begin() + at, r.run);
+      m_runParts.insert(m_runParts.begin() + at, r.partStamp == stamp ? m_part : nullptr);
+      m_runFiles.insert(m_runFiles.begin() + at, r.file);
+    }
+    if (m_current >= 0) m_current += static_cast<int>(n);
+    refresh();
+    keepNextRun();
+    emit runsRecalled();
   });
   connect(m_audit, &AuditPanel::showProblem, this, &MainWindow::showProblem);
   connect(m_runs, &RunsBar::meshWanted, this, &MainWindow::startMesh);
@@ -532,6 +605,9 @@ void MainWindow::connectPanels() {
           reboundFindings(compareGroups(m_doc.brief(), *m_partBefore, m_groupsBefore, *m_part, m_groups), *m_part);
       m_partBefore.reset();
       refresh();
+    } else if (m_allRuns.empty()) {
+      m_kept.follow(m_doc.brief());
+      if (auto files = m_kept.files(); !files.isEmpty()) m_keeper->recall(files);
     }
     watchFiles();
     emit partLoaded();
@@ -582,6 +658,8 @@ void MainWindow::connectPanels() {
     m_runs->setBusy(false, false);
     m_allRuns.push_back(std::move(r));
     m_runParts.push_back(m_part);
+    m_runFiles.emplace_back();
+    keepNextRun();
     showRun(static_cast<int>(m_allRuns.size()) - 1);
     if (m_compare && m_compare->isVisible() && m_allRuns.size() > 1) m_compare->setRuns(m_allRuns);
     emit runFinished();
@@ -643,7 +721,9 @@ void MainWindow::refresh() {
   } else if (m_part)
     findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
   m_audit->setFindings(findings);
-  m_runs->setRuns(m_allRuns, m_current, m_doc.brief());
+  std::vector<char> pinned;
+  for (const QString& f : m_runFiles) pinned.push_back(RunKeeper::pinned(f));
+  m_runs->setRuns(m_allRuns, m_current, m_doc.brief(), pinned);
   showReady();
   QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString())
                                             : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
@@ -846,7 +926,148 @@ void MainWindow::selectionChanged() {
   QString kind = m_view->pickDim() == Dim::Body ? (n == 1 ? tr("body") : tr("bodies"))
                                                 : QString(dimName(m_view->pickDim())) + (n == 1 ? "" : "s");
   m_selectionText->setText(QString("%1 %2 ·").arg(n).arg(kind));
+  m_measures.clear();
+  showMeasures();
+  if (m_part && n > 0)
+    m_measurer->measure(m_part, m_view->pickDim(), {m_view->selection().begin(), m_view->selection().end()});
+}
+
+void MainWindow::showMeasures() {
+  if (!m_measureRow) return;
+  auto* row = static_cast<QHBoxLayout*>(m_measureRow->layout());
+  while (auto* i = row->takeAt(0)) {
+    if (auto* w = i->widget()) {
+      w->hide();
+      w->setParent(nullptr);
+      w->deleteLater();
+    }
+    delete i;
+  }
+  for (const auto& m : m_measures) {
+    auto* b = new QToolButton;
+    b->setObjectName("link");
+    b->setText(QString::fromStdString(m.name + " " + m.text(m_part->unit)).replace("^2", "²").replace("^3", "³"));
+    b->setToolTip(tr("keep it as a value that sizes can use"));
+    b->setEnabled(m.dim < 2);
+    b->setCursor(Qt::PointingHandCursor);
+    connect(b, &QToolButton::clicked, this, [this, m] { keepMeasure(m); });
+    row->addWidget(b);
+  }
+  row->addStretch();
+  m_measureRow->setVisible(!m_measures.empty());
   placeFloating();
+}
+
+void MainWindow::keepMeasure(const Measure& m) {
+  if (!m_part) return;
+  // "equivalent diameter" -> equivalent_diameter, equivalent_diameter_2, ...
+  std::string base = m.name, name;
+  std::replace(base.begin(), base.end(), ' ', '_');
+  auto used = [&](const std::string& n) {
+    for (const auto& r : m_doc.brief().rules)
+      if (r.kind == "value" && r.get("name") == n) return true;
+    return false;
+  };
+  name = base;
+  for (int k = 2; used(name); ++k) name = base + "_" + std::to_string(k);
+  edit(
+      [&](Brief& b) {
+        auto at = b.rules.begin();
+        while (at != b.rules.end() && at->kind == "value") ++at;
+        b.rules.insert(at,
+                       {"value", {{"name", name}, {"value", m.text(m_part->unit)}}, "measured on the part", false, {}});
+      },
+      tr("keep a measure"));
+}
+
+bool MainWindow::findByNumber(const QString& text) {
+  auto run = currentRun();
+  if (!run) return false;
+  bool node = text.startsWith('n', Qt::CaseInsensitive), ok = false;
+  qlonglong number = (node ? text.mid(1) : text).trimmed().toLongLong(&ok) - 1;
+  if (!ok || number < 0) return false;
+  if (!node) {
+    if (number >= static_cast<qlonglong>(run->mesh.cells.size())) return false;
+    m_audit->showElement(static_cast<std::int32_t>(number));
+    return true;
+  }
+  if (number >= static_cast<qlonglong>(run->mesh.nodes.size())) return false;
+  // A node is shown by the elements around it.
+  std::vector<std::int32_t> around;
+  for (std::size_t c = 0; c < run->mesh.cells.size(); ++c)
+    for (auto n : run->mesh.cells.of(c))
+      if (n == number) around.push_back(static_cast<std::int32_t>(c));
+  if (around.empty()) return false;
+  m_audit->showElement(around.front());
+  if (m_view) m_view->setBrushed(around, true);
+  return true;
+}
+
+void MainWindow::scaleSizes(double factor) {
+  if (!m_part) return;
+  edit([&](Brief& b) { b = scaledSizes(b, *m_part, factor); }, factor < 1 ? tr("finer") : tr("coarser"));
+}
+
+void MainWindow::setPurpose(const std::string& purpose) {
+  edit([&](Brief& b) { b = withPurpose(b, purpose); }, tr("rules for %1").arg(QString::fromStdString(purpose)));
+}
+
+void MainWindow::replaceRun(int index, std::shared_ptr<const RunResult> run) {
+  auto i = static_cast<std::size_t>(index);
+  m_allRuns[i] = std::move(run);
+  // Written anew, under its old name.
+  if (!m_runFiles[i].isEmpty()) RunKeeper::discard(m_runFiles[i]);
+  m_runFiles[i].clear();
+  keepNextRun();
+  if (index == m_current) showRun(index);
+}
+
+void MainWindow::keepFailing() {
+  auto run = currentRun();
+  if (!run || run->audit.failingCells == 0) return;
+  RunResult r = *run;
+  auto& groups = r.mesh.groups;
+  groups.erase(std::remove_if(groups.begin(), groups.end(), [](const MeshGroup& g) { return g.name == "failing"; }),
+               groups.end());
+  MeshGroup g{"failing", 3, {}, 0};
+  for (std::size_t c = 0; c < r.audit.failing.size(); ++c)
+    if (r.audit.failing[c]) g.items.push_back(static_cast<std::int32_t>(c));
+  QString n = QLocale().toString(static_cast<qulonglong>(g.items.size()));
+  groups.push_back(std::move(g));
+  replaceRun(m_current, std::make_shared<const RunResult>(std::move(r)));
+  m_notice->ask("failing", tr("The set 'failing' holds %1 elements; it is handed over with the mesh.").arg(n),
+                {{tr("fine"), {}}});
+}
+
+void MainWindow::keepNextRun() {
+  if (m_keeper->busy()) return;
+  for (std::size_t i = 0; i < m_allRuns.size(); ++i)
+    if (m_runFiles[i].isEmpty()) {
+      m_kept.follow(m_doc.brief());
+      m_runFiles[i] = m_kept.freshFile();
+      m_keeper->keep(m_allRuns[i], m_runParts[i] ? partStampOf(m_runParts[i]->path) : std::string(), m_runFiles[i]);
+      return;
+    }
+}
+
+void MainWindow::pinRun(int index, bool on) {
+  auto i = static_cast<std::size_t>(index);
+  if (i >= m_runFiles.size() || m_runFiles[i].isEmpty()) return;
+  m_runFiles[i] = RunKeeper::pin(m_runFiles[i], on);
+  refresh();
+}
+
+void MainWindow::discardRun(int index) {
+  auto i = static_cast<std::size_t>(index);
+  if (i >= m_allRuns.size() || m_worker->busy()) return;
+  if (!m_runFiles[i].isEmpty()) RunKeeper::discard(m_runFiles[i]);
+  auto at = static_cast<std::ptrdiff_t>(i);
+  m_allRuns.erase(m_allRuns.begin() + at);
+  m_runParts.erase(m_runParts.begin() + at);
+  m_runFiles.erase(m_runFiles.begin() + at);
+  if (m_compare) m_compare->hide();
+  int next = m_current > index ? m_current - 1 : m_current == index ? -1 : m_current;
+  showRun(next);
 }
 
 std::string MainWindow::freshGroupName() const {
@@ -939,6 +1160,9 @@ void MainWindow::loadPartOfBrief() {
   if (m_compare) m_compare->hide();
   m_allRuns.clear();
   m_runParts.clear();
+  m_runFiles.clear();
+  m_measures.clear();
+  m_keeper->stop();
   m_current = -1;
   m_audit->setRun(nullptr);
   if (m_view) m_view->setPart(nullptr);
@@ -1082,6 +1306,10 @@ CompareDialog* MainWindow::compareRuns() {
 void MainWindow::improveMesh(const std::string& only) {
   auto run = currentRun();
   if (!run || !m_part || m_worker->busy()) return;
+  if (!m_runParts[static_cast<std::size_t>(m_current)]) {
+    m_notice->ask("improve", tr("The part has changed since this mesh was made: mesh it again."), {{tr("fine"), {}}});
+    return;
+  }
   m_meshing = true;
   m_clock.start();
   m_worker->improve(run, m_runParts[static_cast<std::size_t>(m_current)], only);
@@ -1128,6 +1356,10 @@ bool MainWindow::saveAs(const QString& chosen) {
   m_doc.change(b, tr("save").toStdString());
   m_doc.markSaved();
   m_recovery.drop();
+  // Runs go along with the brief.
+  m_kept.follow(m_doc.brief());
+  for (QString& f : m_runFiles)
+    if (!f.isEmpty() && QFileInfo(f).absolutePath() != m_kept.folder() && QFile::exists(f)) f = m_kept.moveHere(f);
   watchFiles();
   refresh();
   return true;
@@ -1145,7 +1377,8 @@ std::optional<Problem> MainWindow::writeReport(const QString& path) {
     pictures.push_back(
         {m_hint->text().remove(QRegularExpression("<[^>]*>")).section(" · ", 0, 1).toStdString(), bytes.toStdString()});
   }
-  std::string html = reportHtml(*run, *m_runParts[static_cast<std::size_t>(m_current)], pictures);
+  const auto& ofRun = m_runParts[static_cast<std::size_t>(m_current)];
+  std::string html = reportHtml(*run, ofRun ? *ofRun : *m_part, pictures);
   if (!path.endsWith(".pdf", Qt::CaseInsensitive)) return writeFileAtomic(path.toStdString(), html);
   QTextDocument document;
   document.setHtml(QString::fromStdString(html));
@@ -1170,6 +1403,32 @@ void MainWindow::exportTo(const std::string& path, const std::string& format) {
   r.values["path"] = path;
   if (!format.empty()) r.values["format"] = format;
   handOverAll({r});
+}
+
+void MainWindow::handOver(const std::vector<Rule>& rules) {
+  auto run = currentRun();
+  if (!run || !m_part || rules.empty()) return handOverAll(rules);
+  double scale = 1;
+  for (const auto& r : rules) {
+    Rule plain = r;
+    plain.values["scale"] = settledText(run->brief, *ruleKind("hand_over")->slot("scale"), r.get("scale"));
+    scale = slotNumber(plain, "scale", m_part->unit);
+  }
+  Gate gate = gateOf(*run, *m_part, m_doc.brief(), scale);
+  if (gate.open()) return handOverAll(rules);
+  GateDialog dialog(*run, rules, gate, this);
+  if (dialog.exec() != QDialog::Accepted) return;
+  RunResult r = *run;
+  Problem p;
+  p.severity = Severity::Note;
+  p.code = "gate.overruled";
+  p.what = "handed over although " + std::to_string(gate.objections.size()) +
+           (gate.objections.size() == 1 ? " thing stood against it" : " things stood against it");
+  for (const auto& o : gate.objections) p.where += (p.where.empty() ? "" : "; ") + o.what;
+  p.why = dialog.reason()->text().trimmed().toStdString();
+  r.problems.push_back(p);
+  replaceRun(m_current, std::make_shared<const RunResult>(std::move(r)));
+  handOverAll(rules);
 }
 
 void MainWindow::handOverAll(const std::vector<Rule>& rules) {
@@ -1199,10 +1458,10 @@ void MainWindow::askExport() {
   std::vector<Rule> rules;
   for (const auto& r : m_doc.brief().rules)
     if (r.kind == "hand_over" && !r.off) rules.push_back(r);
-  if (!rules.empty()) return handOverAll(rules);
+  if (!rules.empty()) return handOver(rules);
   QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
                                            tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
-  if (!p.isEmpty()) exportTo(p.toStdString(), "");
+  if (!p.isEmpty()) handOver({{"hand_over", {{"path", p.toStdString()}}, "", false, {}}});
 }
 
 void MainWindow::askOpen() {
@@ -1229,7 +1488,7 @@ bool MainWindow::mayDiscard() {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!mayDiscard()) return e->ignore();
-  for (auto* w : {m_worker, m_sizer, m_forecaster}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer}) w->stop();
   m_keep.stop();
   m_recovery.drop();
   e->accept();

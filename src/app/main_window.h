@@ -7,6 +7,7 @@
 #include "app/mesh_worker.h"
 #include "app/notice_bar.h"
 #include "app/recovery.h"
+#include "app/run_keeper.h"
 #include "app/runs_bar.h"
 #include "app/size_tile.h"
 #include "app/viewport.h"
@@ -48,6 +49,22 @@ public:
   void proposeGroups();
   /// Adds to the selection what is like the face selected last.
   void takeIn(Alike how);
+  /// Pins a run, so that it is kept until it is thrown away.
+  void pinRun(int index, bool on);
+  void discardRun(int index);
+  /// The shown mesh with its failing elements as a set.
+  void keepFailing();
+  /// All sizes of the brief times a factor.
+  void scaleSizes(double factor);
+  /// Rules for a purpose, as withPurpose().
+  void setPurpose(const std::string& purpose);
+  /// A measured value becomes a card that sizes can use.
+  void keepMeasure(const Measure& m);
+  /// "12" an element, "n12" a node; false when there is none.
+  bool findByNumber(const QString& text);
+  const std::vector<Measure>& measures() const { return m_measures; }
+  /// Writes the files of these rules; asks first when something stands against it.
+  void handOver(const std::vector<Rule>& rules);
   /// Opens the comparison of two runs.
   CompareDialog* compareRuns();
   /// Asks about briefs that a program left behind when it was killed.
@@ -80,6 +97,8 @@ signals:
   void taskFailed(const Problem& problem);
   void handedOver();
   void forecastReady();
+  void measured();
+  void runsRecalled();
 
 protected:
   void closeEvent(QCloseEvent* e) override;
@@ -96,8 +115,12 @@ private:
   std::vector<Problem> m_sizeProblems; ///< of the size rules; they come with the size field
   std::vector<std::shared_ptr<const RunResult>> m_allRuns;
   std::vector<std::shared_ptr<const Part>> m_runParts; ///< the part as it was for each run
+  std::vector<QString> m_runFiles;                     ///< where each run is kept; empty while it is being written
   int m_current = -1;
-  MeshWorker *m_worker, *m_sizer, *m_forecaster;
+  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper;
+  RunKeeper m_kept;
+  std::vector<Measure> m_measures; ///< of the selection
+  QWidget* m_measureRow = nullptr;
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
   CompareDialog* m_compare = nullptr;
@@ -143,6 +166,9 @@ private:
   void readPart();
   void showReady();
   void handOverAll(const std::vector<Rule>& rules);
+  void keepNextRun();
+  void showMeasures();
+  void replaceRun(int index, std::shared_ptr<const RunResult> run);
   void showRun(int index);
   void selectionChanged();
   void showProblem(const Problem& p);

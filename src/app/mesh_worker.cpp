@@ -143,4 +143,33 @@ void MeshWorker::handOver(std::shared_ptr<const RunResult> run, std::vector<Rule
   });
 }
 
+void MeshWorker::measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities) {
+  start([this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
+    auto all = tess::measure(*part, dim, entities, &progress);
+    return [this, all] { emit measured(all); };
+  });
+}
+
+void MeshWorker::keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file) {
+  start([this, run, partStamp, file](Progress&) -> std::function<void()> {
+    if (auto p = saveRun(*run, partStamp, file.toStdString())) {
+      Problem bad = *p;
+      return [this, bad] { emit failed(bad); };
+    }
+    return [this, file] { emit kept(file); };
+  });
+}
+
+void MeshWorker::recall(const QStringList& files) {
+  start([this, files](Progress& progress) -> std::function<void()> {
+    std::vector<RecalledRun> runs;
+    for (const QString& f : files) {
+      progress.check();
+      if (auto r = loadRun(f.toStdString()))
+        runs.push_back({f, std::make_shared<const RunResult>(std::move(r->run)), r->partStamp});
+    }
+    return [this, runs] { emit recalled(runs); };
+  });
+}
+
 } // namespace tess

@@ -4,10 +4,20 @@
 #pragma once
 #include "app/scene.h"
 #include "job/forecast.h"
+#include "job/measure.h"
+#include "job/run_store.h"
 #include <QObject>
+#include <QStringList>
 #include <thread>
 
 namespace tess {
+
+/// A run that was kept, with its file.
+struct RecalledRun {
+  QString file;
+  std::shared_ptr<const RunResult> run;
+  std::string partStamp;
+};
 
 class MeshWorker : public QObject {
   Q_OBJECT
@@ -22,6 +32,11 @@ public:
   void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
   /// Writes and reads back the files of these rules, one after the other, up to the first that fails.
   void handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules);
+  void measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities);
+  /// Keeps a run on disk.
+  void keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file);
+  /// Reads kept runs; files that cannot be read are left out.
+  void recall(const QStringList& files);
   void stop();
   bool busy() const { return m_busy; }
 
@@ -33,6 +48,9 @@ signals:
              const std::vector<Problem>& problems);
   void forecasted(const Forecast& forecast);
   void handedOver(const std::vector<Rule>& rules);
+  void measured(const std::vector<Measure>& measures);
+  void kept(const QString& file);
+  void recalled(const std::vector<RecalledRun>& runs);
   void failed(const Problem& problem);
   void stopped();
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/runs_bar.h"
+#include <QAction>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -78,7 +79,8 @@ void RunsBar::setProgress(const QString& stage, double share, double seconds) {
   m_stage->setText(tr("%1 · %2 s%3").arg(stage).arg(seconds, 0, 'f', 1).arg(rest));
 }
 
-void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief) {
+void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
+                      const std::vector<char>& pinned) {
   while (auto* i = m_tiles->takeAt(0)) {
     if (auto* w = i->widget()) {
       w->hide();
@@ -92,13 +94,15 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
     const RunResult& r = *runs[static_cast<std::size_t>(i)];
     double k = static_cast<double>(r.mesh.cells.size()) / 1000;
     const auto& dihedral = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+    bool pin = static_cast<std::size_t>(i) < pinned.size() && pinned[static_cast<std::size_t>(i)];
     QString text = tr("Run %1 · %2 k %3\nleast angle %4° · %5 s\n%6")
                        .arg(i + 1)
                        .arg(k, 0, 'f', k < 10 ? 1 : 0)
                        .arg(r.audit.pass ? "✓" : "✕")
                        .arg(dihedral.min, 0, 'f', 1)
                        .arg(r.seconds, 0, 'f', 1)
-                       .arg(r.improved         ? tr("improved %1×").arg(r.improved)
+                       .arg(pin                ? tr("pinned")
+                            : r.improved       ? tr("improved %1×").arg(r.improved)
                             : r.brief == brief ? tr("as the brief stands")
                                                : tr("older than the brief"));
     auto* b = new QPushButton(text);
@@ -107,6 +111,12 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
     b->setChecked(i == current);
     b->setToolTip(QString::fromStdString(r.audit.sentence));
     connect(b, &QPushButton::clicked, this, [this, i] { emit runClicked(i); });
+    b->setContextMenuPolicy(Qt::ActionsContextMenu);
+    auto* keep = new QAction(pin ? tr("Unpin") : tr("Pin: keep this run"), b);
+    auto* drop = new QAction(tr("Throw away"), b);
+    connect(keep, &QAction::triggered, this, [this, i, pin] { emit pinWanted(i, !pin); });
+    connect(drop, &QAction::triggered, this, [this, i] { emit discardWanted(i); });
+    b->addActions({keep, drop});
     m_tiles->addWidget(b);
   }
 }

@@ -21,7 +21,9 @@ public:
   void setBusy(bool busy, bool canStop);
   void setProgress(const QString& stage, double share, double seconds);
   /// Runs in order; `current` is shown; those whose brief differs from `brief` are marked older.
-  void setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief);
+  /// `pinned`: by run; those are kept until they are thrown away.
+  void setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
+               const std::vector<char>& pinned = {});
   QPushButton* meshButton() const { return m_go; }
   QPushButton* stopButton() const { return m_stop; }
 
@@ -29,6 +31,8 @@ signals:
   void meshWanted();
   void stopWanted();
   void runClicked(int index);
+  void pinWanted(int index, bool on);
+  void discardWanted(int index);
 
 private:
   QPushButton *m_go, *m_stop;

@@ -210,6 +210,50 @@ PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells,
   return b.result();
 }
 
+namespace {
+/// Ids of the corners of cell c, moved towards its middle; none is shared with a neighbour.
+std::vector<vtkIdType> shrunkCorners(Builder& b, const Mesh& m, std::size_t c, double share) {
+  const auto& t = topology(m.cells.type[c]);
+  auto q = m.cells.of(c).first(static_cast<std::size_t>(t.corners));
+  Vec3 mid = Vec3::Zero();
+  for (auto n : q) mid += m.nodes[static_cast<std::size_t>(n)] / static_cast<double>(q.size());
+  std::vector<vtkIdType> id;
+  for (auto n : q) id.push_back(b.point(mid + share * (m.nodes[static_cast<std::size_t>(n)] - mid)));
+  return id;
+}
+} // namespace
+
+PolyData shrunkCells(const Mesh& m, const std::vector<std::int32_t>& cells, double share,
+                     const std::function<QColor(std::size_t)>& color) {
+  Builder b;
+  std::vector<vtkIdType> ids;
+  for (auto cell : cells) {
+    auto c = static_cast<std::size_t>(cell);
+    const auto& t = topology(m.cells.type[c]);
+    auto corner = shrunkCorners(b, m, c, share);
+    for (int f = 0; f < t.faces; ++f) {
+      ids.clear();
+      for (int i : t.face[static_cast<std::size_t>(f)])
+        if (i >= 0) ids.push_back(corner[static_cast<std::size_t>(i)]);
+      b.polygon(ids, color(c));
+    }
+  }
+  return b.result();
+}
+
+PolyData shrunkEdges(const Mesh& m, const std::vector<std::int32_t>& cells, double share) {
+  Builder b;
+  for (auto cell : cells) {
+    auto c = static_cast<std::size_t>(cell);
+    const auto& t = topology(m.cells.type[c]);
+    auto corner = shrunkCorners(b, m, c, share);
+    for (int e = 0; e < t.edges; ++e)
+      b.line(corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
+             corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]);
+  }
+  return b.result();
+}
+
 PolyData cellEdges(const Mesh& m, const std::vector<std::int32_t>& cells) {
   Builder b;
   PointMap at(b, m.nodes);

@@ -39,6 +39,10 @@ PolyData meshEdges(const Mesh& mesh, const std::function<bool(std::size_t)>& sho
 PolyData cellFaces(const Mesh& mesh, const std::vector<std::int32_t>& cells,
                    const std::function<QColor(std::size_t)>& color);
 PolyData cellEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells);
+/// Each cell on its own, drawn `share` of its size about its middle, so that gaps show what lies behind.
+PolyData shrunkCells(const Mesh& mesh, const std::vector<std::int32_t>& cells, double share,
+                     const std::function<QColor(std::size_t)>& color);
+PolyData shrunkEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells, double share);
 /// Cells that the plane crosses: corners strictly on both sides, or touching from one side with a face in the plane not
 /// counted.
 std::vector<std::int32_t> crossedCells(const Mesh& mesh, const Plane& plane);

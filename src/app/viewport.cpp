@@ -6,6 +6,7 @@
 #include <QOpenGLFunctions_3_2_Core>
 #include <QOpenGLVersionFunctionsFactory>
 #include <QPainter>
+#include <QRubberBand>
 #include <QWheelEvent>
 #include <cmath>
 #include <vtkActor.h>
@@ -24,6 +25,9 @@
 #include <vtkRenderer.h>
 
 namespace tess {
+namespace {
+constexpr double kShrink = 0.78; ///< of a cell's size when cells are drawn apart
+}
 
 struct Viewport::Impl {
   vtkNew<vtkGenericOpenGLRenderWindow> window;
@@ -340,6 +344,7 @@ void Viewport::rebuildPart() {
                     : m_lens == Lens::Size && m_shade
                         ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
                         : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
+    d->part.actor->GetProperty()->SetOpacity(m_seeThrough ? 0.25 : 1.0);
     d->put(d->partEdges, partEdges(*m_part, [&](int e) {
              for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                if (shown(f)) return true;
@@ -375,11 +380,25 @@ void Viewport::rebuildMesh() {
     };
     d->put(d->mesh, meshSurface(m, shown, color));
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
-    d->mesh.actor->GetProperty()->SetOpacity(m_brush ? 0.10 : 1.0);
+    d->mesh.actor->GetProperty()->SetOpacity(m_brush ? 0.10 : m_seeThrough ? 0.25 : 1.0);
     if (m_edgesShown && !m_brush) d->put(d->meshEdges, meshEdges(m, shown));
-    if (m_brush) {
-      d->put(d->cells, cellFaces(m, m_brushed, [&](std::size_t c) { return cellColor(c); }));
+    auto cellTint = [&](std::size_t c) { return cellColor(c); };
+    if (m_brush && !m_shrunk) {
+      d->put(d->cells, cellFaces(m, m_brushed, cellTint));
       d->put(d->cellEdges, cellEdges(m, m_brushed));
+    }
+    if (m_shrunk && !m_section) { // what is chosen, or the cells behind the boundary
+      std::vector<std::int32_t> drawn = m_brushed;
+      if (!m_brush) {
+        auto behind = facesInCells(m);
+        for (std::size_t f = 0; f < behind.size(); ++f)
+          if (behind[f][0] >= 0 && shown(f)) drawn.push_back(behind[f][0]);
+        std::sort(drawn.begin(), drawn.end());
+        drawn.erase(std::unique(drawn.begin(), drawn.end()), drawn.end());
+        for (auto* l : {&d->mesh, &d->meshEdges}) d->put(*l, none);
+      }
+      d->put(d->cells, shrunkCells(m, drawn, kShrink, cellTint));
+      if (m_edgesShown) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
     }
   }
   rebuildSection();
@@ -456,8 +475,8 @@ void Viewport::rebuildSection() {
         d->put(d->cut, polygons);
         d->put(d->cutEdges, polygonOutlines(polygons));
       } else {
-        d->put(d->cut, cellFaces(m, cells, color));
-        d->put(d->cutEdges, cellEdges(m, cells));
+        d->put(d->cut, m_shrunk ? shrunkCells(m, cells, kShrink, color) : cellFaces(m, cells, color));
+        d->put(d->cutEdges, m_shrunk ? shrunkEdges(m, cells, kShrink) : cellEdges(m, cells));
         // exactly the crossed cells: the surface steps aside
         for (auto* l : {&d->mesh, &d->meshEdges}) l->actor->SetVisibility(false);
       }
@@ -494,6 +513,16 @@ void Viewport::moveSection(double share) {
 void Viewport::setSectionManner(SectionManner m) {
   m_manner = m;
   if (m_section) rebuildMesh();
+}
+
+void Viewport::setSeeThrough(bool on) {
+  m_seeThrough = on;
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::setShrunk(bool on) {
+  m_shrunk = on;
+  rebuildMesh();
 }
 
 void Viewport::setBrushed(const std::vector<std::int32_t>& cells, bool on) {
@@ -655,6 +684,41 @@ void Viewport::pan(const QPointF& delta) {
   update();
 }
 
+std::set<int> Viewport::inside(const QRectF& box) const {
+  std::set<int> r;
+  if (!m_part) return r;
+  const auto& t = m_part->display;
+  auto in = [&](const Vec3& p) { return box.contains(project(p)); };
+  auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  if (m_pickDim == Dim::Point) {
+    for (int k = 0; k < m_part->count(Dim::Point); ++k)
+      if (!m_part->points[static_cast<std::size_t>(k)].hidden && in(m_part->points[static_cast<std::size_t>(k)].at))
+        r.insert(k);
+    return r;
+  }
+  if (m_pickDim == Dim::Edge) {
+    for (int e = 0; e < m_part->count(Dim::Edge); ++e) {
+      const auto& chain = t.edgeChain[static_cast<std::size_t>(e)];
+      if (!chain.empty() && std::all_of(chain.begin(), chain.end(), [&](int v) { return in(at(v)); })) r.insert(e);
+    }
+    return r;
+  }
+  std::vector<char> faceIn(m_part->faces.size(), 1);
+  for (int f : m_hiddenFaces) faceIn[static_cast<std::size_t>(f)] = 0;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    auto& whole = faceIn[static_cast<std::size_t>(t.triangleFace[i])];
+    for (int v : t.triangles[i]) whole = whole && in(at(v));
+  }
+  for (int f = 0; m_pickDim == Dim::Face && f < m_part->count(Dim::Face); ++f)
+    if (faceIn[static_cast<std::size_t>(f)]) r.insert(f);
+  for (int b = 0; m_pickDim == Dim::Body && b < m_part->count(Dim::Body); ++b) {
+    const auto& faces = m_part->bodies[static_cast<std::size_t>(b)].faces;
+    if (std::all_of(faces.begin(), faces.end(), [&](int f) { return faceIn[static_cast<std::size_t>(f)]; }))
+      r.insert(b);
+  }
+  return r;
+}
+
 void Viewport::mousePressEvent(QMouseEvent* e) {
   m_last = m_pressed = e->position();
   m_dragging = false;
@@ -674,6 +738,10 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
     if (l2 > 1)
       moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /
                   std::max(1e-300, m_part->box.size()[m_axis]));
+  } else if (m_dragging && (e->buttons() & Qt::LeftButton)) { // a box that takes in what lies inside
+    if (!m_band) m_band = new QRubberBand(QRubberBand::Rectangle, this);
+    m_band->setGeometry(QRectF(m_pressed, e->position()).normalized().toRect());
+    m_band->show();
   } else if (!e->buttons()) {
     double distance = 1e300;
     int tri = hitTriangle(e->position(), distance);
@@ -694,6 +762,14 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent* e) {
+  if (m_band && m_band->isVisible() && e->button() == Qt::LeftButton) {
+    m_band->hide();
+    auto chosen = inside(QRectF(m_pressed, e->position()).normalized());
+    if (!(e->modifiers() & Qt::ControlModifier)) m_selection.clear();
+    m_selection.merge(chosen);
+    rebuildHighlight();
+    emit selectionChanged();
+  }
   if (m_dragging) return;
   if (e->button() == Qt::RightButton) emit menuRequested(e->globalPosition().toPoint());
   if (e->button() != Qt::LeftButton) return;

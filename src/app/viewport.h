@@ -13,6 +13,7 @@ class vtkActor;
 class vtkGenericOpenGLRenderWindow;
 class vtkPlane;
 class vtkRenderer;
+class QRubberBand;
 
 namespace tess {
 
@@ -39,6 +40,12 @@ public:
   bool meshShown() const { return m_meshShown; }
   void setEdgesShown(bool on);
   bool edgesShown() const { return m_edgesShown; }
+  /// See-through: surfaces let what lies behind them shine through.
+  void setSeeThrough(bool on);
+  bool seeThrough() const { return m_seeThrough; }
+  /// Cells drawn apart, smaller than they are.
+  void setShrunk(bool on);
+  bool shrunk() const { return m_shrunk; }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
@@ -67,6 +74,8 @@ public:
   /// The same when the display triangle there and its distance are known.
   int pick(const QPointF& at, int triangle, double distance) const;
   QPointF project(const Vec3& p) const;
+  /// Entities of the kind picked that lie wholly inside a rectangle on the screen, hidden ones left out.
+  std::set<int> inside(const QRectF& box) const;
   /// Range of the size lens in the part's unit; 0, 0 without a field.
   std::pair<double, double> sizeRange() const;
   /// What the quality lens's scale runs from and to; `limit`: the second is a limit, and beyond it is failing.
@@ -106,6 +115,7 @@ private:
   Lens m_lens = Lens::Part;
   Metric m_metric = Metric::Skewness;
   bool m_meshShown = true, m_edgesShown = true, m_section = false, m_brush = false;
+  bool m_seeThrough = false, m_shrunk = false;
   SectionManner m_manner = SectionManner::Cut;
   int m_axis = 0;
   double m_towards = 1; ///< sign of the axis that points to the viewer: that half is cut away
@@ -120,6 +130,7 @@ private:
   std::vector<std::int32_t> m_brushed;
   Bvh m_tree;
   QPointF m_last, m_pressed;
+  QRubberBand* m_band = nullptr;
   bool m_dragging = false;
 
   void rebuildPart();

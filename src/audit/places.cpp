@@ -26,7 +26,7 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
     float x = value[static_cast<std::size_t>(a)], y = value[static_cast<std::size_t>(b)];
     return x != y ? (low ? x < y : x > y) : a < b;
   };
-  std::size_t most = std::min<std::size_t>(bad.size(), none ? 100 : 5000);
+  std::size_t most = std::min<std::size_t>(bad.size(), none ? 30 : 5000);
   std::partial_sort(bad.begin(), bad.begin() + static_cast<std::ptrdiff_t>(most), bad.end(), worse);
   bad.resize(most);
 
@@ -53,7 +53,7 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
   }
   if (bad.empty()) return {};
   Bvh tree(boxes);
-  for (std::size_t i = 0; i < bad.size(); ++i) {
+  for (std::size_t i = 0; i < bad.size() && !none; ++i) {
     Box around = boxes[i];
     around.grow(boxes[i].diagonal());
     tree.overlapping(around, [&](int j) {

@@ -12,8 +12,8 @@ struct WorstPlace {
   Vec3 at = Vec3::Zero();          ///< centre of the worst cell
 };
 
-/// Groups the cells that fail the metric's limit in `limits` (or, when none fails or there is no limit, its 100 worst)
-/// by nearness: cells with a common node, or closer than three times their size, are one place. Worst place first; at
+/// Groups the cells that fail the metric's limit in `limits` (or, when none fails or there is no limit, its 30 worst)
+/// by nearness: cells with a common node, or closer than their own size, are one place. Worst place first; at
 /// most 5000 cells are looked at, the worst of them. Deterministic.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
 

@@ -76,7 +76,7 @@ Problem usage(const std::string& what, const std::string& todo) {
 
 bool isBrief(const std::string& path) { return fs::path(path).extension() == ".brief"; }
 
-int inspect(const std::string& path, const std::string& unit, bool json, bool propose) {
+int inspect(const std::string& path, const std::string& unit, bool json, bool propose, const std::string& purpose) {
   LoadOptions o;
   o.unit = unit;
   auto part = loadPart(path, o);
@@ -88,6 +88,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
   if (propose) { // a brief to go on from
     Brief b = defaultBrief(path);
     b.unit = unit;
+    if (!purpose.empty()) b = withPurpose(b, purpose);
     auto groups = proposeGroups(b, *part, {});
     b.rules.insert(b.rules.begin(), groups.begin(), groups.end());
     std::cout << briefText(b);
@@ -635,7 +636,7 @@ int main(int argc, char** argv) {
   spdlog::set_level(std::getenv("TESSELITE_DEBUG") ? spdlog::level::debug : spdlog::level::warn);
   CLI::App app{"Tesselite on the command line: parts in, solver-ready meshes out"};
   app.require_subcommand(1);
-  std::string path, out, unit, limits, report;
+  std::string path, out, unit, limits, report, purpose;
   bool json = false, markdown = false, propose = false;
   double scale = 1;
   MeshArgs m;
@@ -644,6 +645,8 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
   inspectCmd->add_flag("--propose", propose, "print a brief with the groups that the part suggests");
+  inspectCmd->add_option("--for", purpose, "with --propose: sizes for strength, heat or flow")
+      ->check(CLI::IsMember(purposes()));
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
   auto* forecastCmd = app.add_subcommand("forecast", "what a mesh will cost, before it is made");
   auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
@@ -702,7 +705,7 @@ int main(int argc, char** argv) {
     return app.exit(e) == 0 ? 0 : 2;
   }
   try {
-    if (*inspectCmd) return inspect(path, unit, json, propose);
+    if (*inspectCmd) return inspect(path, unit, json, propose, purpose);
     if (*meshCmd) return meshCommand(m);
     if (*improveCmd) return improveCommand(path, limits, only, m.out, report);
     if (*forecastCmd) return forecastCommand(m);

@@ -2,6 +2,8 @@
 #include "job/improve.h"
 #include "audit/metrics.h"
 #include "mesh/order.h"
+#include "mesher/mesher.h"
+#include <algorithm>
 #include <map>
 #include <set>
 
@@ -56,9 +58,92 @@ void addGhosts(TetCore& core) {
     }
 }
 
-} // namespace
+using Place = std::array<double, 6>;
+/// Names an edge by the places of its ends, which outlast a renumbering.
+Place edgePlace(Vec3 a, Vec3 b) {
+  if (std::lexicographical_compare(b.data(), b.data() + 3, a.data(), a.data() + 3)) std::swap(a, b);
+  return {a.x(), a.y(), a.z(), b.x(), b.y(), b.z()};
+}
 
-Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
+Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, Progress& progress);
+
+/// Elements of order 2: their corners are improved as those of linear ones; then every edge that is still there gets
+/// its mid node back where it was, and new ones get theirs half way. Where a curved element would be inverted
+/// somewhere, all curved elements stay as they are, and only straight ones change.
+Result<ImproveOutcome> improveQuadratic(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
+  struct Mid {
+    Vec3 at;
+    GeometryLink link;
+    std::vector<int> groups; ///< node sets that hold it
+  };
+  std::map<Place, Mid> mids;
+  std::vector<std::vector<int>> nodeGroups(mesh.nodes.size());
+  for (std::size_t g = 0; g < mesh.groups.size(); ++g)
+    if (mesh.groups[g].dim < 2)
+      for (auto n : mesh.groups[g].items) nodeGroups[static_cast<std::size_t>(n)].push_back(static_cast<int>(g));
+  const auto& table = topology(ElementType::Tet10);
+  auto at = [](const Mesh& m, std::int32_t n) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n)]; };
+  std::vector<char> straight(mesh.cells.size(), 1);
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+    auto q = mesh.cells.of(c);
+    for (std::size_t e = 0; e < 6; ++e) {
+      auto a = q[static_cast<std::size_t>(table.edge[e][0])], b = q[static_cast<std::size_t>(table.edge[e][1])],
+           m = q[4 + e];
+      GeometryLink link = mesh.nodeLink.empty() ? GeometryLink{} : mesh.nodeLink[static_cast<std::size_t>(m)];
+      mids.try_emplace(edgePlace(at(mesh, a), at(mesh, b)),
+                       Mid{at(mesh, m), link, nodeGroups[static_cast<std::size_t>(m)]});
+      Vec3 off = at(mesh, m) - 0.5 * (at(mesh, a) + at(mesh, b));
+      if (off.norm() > 1e-9 * (at(mesh, a) - at(mesh, b)).norm()) straight[c] = 0;
+    }
+  }
+  for (bool curvedToo : {true, false}) {
+    std::vector<char> chosen = only;
+    if (!curvedToo) {
+      chosen.resize(mesh.cells.size(), 1);
+      for (std::size_t c = 0; c < chosen.size(); ++c) chosen[c] = chosen[c] && straight[c];
+      if (std::find(chosen.begin(), chosen.end(), 1) == chosen.end()) break;
+    }
+    Mesh m = mesh;
+    if (auto p = changeOrder(m, 1)) return *p;
+    auto out = improveLinear(m, chosen, progress);
+    if (!out) return out;
+    if (auto p = changeOrder(m, 2)) return *p;
+    std::vector<char> placed(m.nodes.size(), 0);
+    bool valid = true;
+    for (std::size_t c = 0; c < m.cells.size(); ++c) {
+      auto q = m.cells.of(c);
+      for (std::size_t e = 0; e < 6; ++e) {
+        auto n = static_cast<std::size_t>(q[4 + e]);
+        if (placed[n]) continue;
+        placed[n] = 1;
+        auto it = mids.find(edgePlace(at(m, q[static_cast<std::size_t>(table.edge[e][0])]),
+                                      at(m, q[static_cast<std::size_t>(table.edge[e][1])])));
+        if (it == mids.end()) continue;
+        m.nodes[n] = it->second.at;
+        if (!m.nodeLink.empty()) m.nodeLink[n] = it->second.link;
+        for (int g : it->second.groups)
+          m.groups[static_cast<std::size_t>(g)].items.push_back(static_cast<std::int32_t>(n));
+      }
+    }
+    for (std::size_t c = 0; c < m.cells.size() && valid; ++c) {
+      if ((c & 0xffff) == 0) progress.check();
+      std::array<Vec3, 10> p;
+      for (std::size_t i = 0; i < 10; ++i) p[i] = at(m, m.cells.of(c)[i]);
+      valid = quadraticValidity(p) > 0;
+    }
+    // Elements that were invalid before, as imported ones may be, are no reason to refuse what is better.
+    if (!valid && curvedToo) continue;
+    for (auto& g : m.groups)
+      if (g.dim < 2) std::sort(g.items.begin(), g.items.end());
+    mesh = std::move(m);
+    return out;
+  }
+  ImproveOutcome none;
+  none.cellsBefore = none.cellsAfter = mesh.cells.size();
+  return none;
+}
+
+Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
   ImproveOutcome out;
   out.cellsBefore = out.cellsAfter = mesh.cells.size();
   auto chosen = [&](std::size_t c) { return mesh.cells.type[c] == ElementType::Tet4 && (only.empty() || only[c]); };
@@ -73,8 +158,8 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
     p.fault = Fault::Input;
     p.code = "improve.nothing";
     p.what = "there are no linear tetrahedra to improve";
-    p.why = quadratic ? "the mesh is of order 2" : "the choice holds none";
-    p.todo = quadratic ? "improve the mesh at order 1" : "choose other elements";
+    p.why = quadratic ? "its tetrahedra of order 2 share nodes with other elements" : "the choice holds none";
+    p.todo = quadratic ? "change the order of all elements first" : "choose other elements";
     return p;
   }
   std::vector<Patch> zones;
@@ -225,6 +310,8 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
   r.faceLink = mesh.faceLink;
   r.faceRegions = mesh.faceRegions;
   r.groups = mesh.groups;
+  for (const auto& t : mesh.twins)
+    r.twins.push_back({number[static_cast<std::size_t>(t[0])], number[static_cast<std::size_t>(t[1])]});
   for (std::size_t g = 0; g < r.groups.size(); ++g) {
     if (r.groups[g].dim == 3) r.groups[g].items = members[g];
     if (r.groups[g].dim < 2)
@@ -233,6 +320,14 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
   out.cellsAfter = r.cells.size();
   mesh = std::move(r);
   return out;
+}
+
+} // namespace
+
+Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
+  bool quadratic = mesh.cells.size() > 0;
+  for (auto t : mesh.cells.type) quadratic = quadratic && t == ElementType::Tet10;
+  return quadratic ? improveQuadratic(mesh, only, progress) : improveLinear(mesh, only, progress);
 }
 
 Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress) {

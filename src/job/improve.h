@@ -14,7 +14,9 @@ struct ImproveOutcome {
   std::size_t cellsBefore = 0, cellsAfter = 0;
 };
 
-/// `only`: cells that may change (empty: all); other cells than linear tetrahedra never do. Nodes of node sets stay.
+/// `only`: cells that may change (empty: all); other cells than tetrahedra never do. In a mesh of order 2 the corners
+/// are improved and mid nodes on edges that stay keep their places, so that curved boundaries stay as they are. Nodes
+/// of node sets stay.
 /// Faces, face sets and node sets keep their members; nodes that are no longer used are dropped.
 /// Throws Cancelled on a stop, `mesh` is unchanged then.
 Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress);

@@ -43,11 +43,12 @@ Vec3 onEntity(const Part& part, Dim dim, int entity, const Vec3& p) {
 
 /// Smallest distance of two entities: from the sample points of each to the other, then by projecting to and fro on
 /// the true shapes, which ends at the common normal.
-double distanceBetween(const Part& part, Dim dim, int a, int b) {
+double distanceBetween(const Part& part, Dim dim, int a, int b, const Progress* progress) {
   double best = std::numeric_limits<double>::infinity();
   Vec3 from = Vec3::Zero();
   for (int way : {0, 1})
     for (const Vec3& p : pointsOf(part, dim, way ? b : a)) {
+      if (progress) progress->check();
       double d = distanceToEntity(part, dim, way ? a : b, p);
       if (d < best) best = d, from = p;
     }
@@ -96,7 +97,7 @@ std::string Measure::text(const std::string& unit) const {
   return number + " " + unit + (dim == 2 ? "^2" : dim == 3 ? "^3" : "");
 }
 
-std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities) {
+std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities, const Progress* progress) {
   std::vector<Measure> r;
   if (entities.empty()) return r;
   const int e = entities[0];
@@ -111,7 +112,7 @@ std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& 
   if (entities.size() == 1 && dim == Dim::Edge)
     if (double radius = edgeRadius(part, e); radius > 0) r.push_back({"diameter", 2 * radius, 1});
   if (entities.size() == 2) {
-    r.push_back({"distance", distanceBetween(part, dim, e, entities[1]), 1});
+    r.push_back({"distance", distanceBetween(part, dim, e, entities[1], progress), 1});
     auto u = directionOf(part, dim, e), v = directionOf(part, dim, entities[1]);
     if (u && v) {
       // Between lines, axes and planes alike: from 0 to 90 degrees.

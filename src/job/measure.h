@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Measures on the part: of one entity its length, radius, area, volume, thickness; of two their distance and angle.
 #pragma once
+#include "base/progress.h"
 #include "geometry/part.h"
 
 namespace tess {
@@ -16,6 +17,8 @@ struct Measure {
 /// What can be measured on up to two entities of one kind; of more, only sums (length, area, volume). Distances are the
 /// smallest between the entities. Thickness is that of the wall behind the middle of a face, when something lies
 /// opposite. Cost of a distance between faces: their display triangles.
-std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities);
+/// Throws Cancelled on a stop.
+std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities,
+                             const Progress* progress = nullptr);
 
 } // namespace tess

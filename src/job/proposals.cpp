@@ -254,4 +254,43 @@ std::optional<Rule> describeAlike(const Part& part, int face, Alike how) {
   return {};
 }
 
+const std::vector<std::string>& purposes() {
+  static const std::vector<std::string> all{"strength", "heat", "flow"};
+  return all;
+}
+
+Brief withPurpose(const Brief& brief, const std::string& purpose) {
+  struct Row {
+    const char *purpose, *growth, *turn, *what, *count, *order, *limits;
+  };
+  // Stress needs bending represented and curves followed; conduction is forgiving; a flow wants its gaps resolved and
+  // sizes that change slowly.
+  static const Row rows[] = {{"strength", "1.3", "20 deg", "walls", "2", "2", "strength"},
+                             {"heat", "1.4", "30 deg", "walls", "2", "1", "general"},
+                             {"flow", "1.2", "15 deg", "gaps", "8", "1", "flow"}};
+  Brief b = brief;
+  auto rule = [&](const std::string& kind, auto&& fits) -> Rule& {
+    for (auto& r : b.rules)
+      if (r.kind == kind && !r.off && fits(r)) return r;
+    // New size rules stand after the others of their section.
+    auto at = b.rules.end();
+    const RuleKind* k = ruleKind(kind);
+    for (auto it = b.rules.begin(); it != b.rules.end(); ++it)
+      if (const RuleKind* o = ruleKind(it->kind); o && o->section == k->section) at = it + 1;
+    return *b.rules.insert(at, Rule{kind, {}, "", false, {}});
+  };
+  auto any = [](const Rule&) { return true; };
+  for (const Row& row : rows) {
+    if (purpose != row.purpose) continue;
+    rule("everywhere", any).values["growth"] = row.growth;
+    rule("everywhere", any).values["turn"] = row.turn;
+    Rule& through = rule("through", [&](const Rule& r) { return r.get("what") == row.what && r.get("on").empty(); });
+    through.values["what"] = row.what;
+    through.values["count"] = row.count;
+    rule("fill", any).values["order"] = row.order;
+    rule("judge", any).values["purpose"] = row.limits;
+  }
+  return b;
+}
+
 } // namespace tess

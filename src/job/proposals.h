@@ -10,6 +10,12 @@ namespace tess {
 /// take in besides the faces meant is told apart by points.
 std::vector<Rule> proposeGroups(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups);
 
+/// Sizes that a purpose usually wants, as ordinary rules that can be changed afterwards: "strength", "heat" or "flow".
+/// Targets, local sizes and groups of the brief stay as they are; growth, turn, elements through walls or across gaps,
+/// order and limits are set. Unchanged for any other word.
+Brief withPurpose(const Brief& brief, const std::string& purpose);
+const std::vector<std::string>& purposes();
+
 /// Ways to go from one face to others.
 enum class Alike { Smooth, Coplanar, SameRadius, SameArea, SameKind, SameColour, Opposite };
 struct AlikeInfo {

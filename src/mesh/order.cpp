@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesh/order.h"
+#include <algorithm>
 #include <unordered_map>
 
 namespace tess {
@@ -106,6 +107,23 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
     auto to = typeOfOrder(mesh.faces.type[f], it == orderOf.end() ? order : it->second);
     return to ? *to : mesh.faces.type[f];
   });
+  // Mid nodes of edges that lie on both sides of a separate pair are twins as their ends are.
+  if (!mesh.twins.empty()) {
+    std::unordered_map<std::int32_t, std::vector<std::int32_t>> copies;
+    for (const auto& t : mesh.twins) copies[t[0]].push_back(t[1]);
+    auto sidesOf = [&](std::int32_t n) {
+      std::vector<std::int32_t> r{n};
+      if (auto it = copies.find(n); it != copies.end()) r.insert(r.end(), it->second.begin(), it->second.end());
+      return r;
+    };
+    for (const auto& [key, m] : mid)
+      for (auto a : sidesOf(static_cast<std::int32_t>(key >> 32)))
+        for (auto b : sidesOf(static_cast<std::int32_t>(key & 0xffffffffu)))
+          if (auto it = mid.find(keyOf(a, b)); it != mid.end() && it->second != m)
+            mesh.twins.push_back({m, it->second});
+    std::sort(mesh.twins.begin(), mesh.twins.end());
+    mesh.twins.erase(std::unique(mesh.twins.begin(), mesh.twins.end()), mesh.twins.end());
+  }
   // Nodes that no element uses any more go; node sets lose them.
   std::vector<std::int32_t> to(mesh.nodes.size(), -1);
   for (auto n : mesh.cells.nodes) to[static_cast<std::size_t>(n)] = 0;
@@ -121,6 +139,12 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
   if (!mesh.nodeLink.empty()) mesh.nodeLink.resize(kept);
   for (ElementBlock* elements : {&mesh.cells, &mesh.faces})
     for (auto& n : elements->nodes) n = to[static_cast<std::size_t>(n)];
+  std::vector<std::array<std::int32_t, 2>> twins;
+  for (const auto& t : mesh.twins) {
+    auto a = to[static_cast<std::size_t>(t[0])], b = to[static_cast<std::size_t>(t[1])];
+    if (a >= 0 && b >= 0) twins.push_back({a, b});
+  }
+  mesh.twins = std::move(twins);
   for (auto& g : mesh.groups) {
     if (g.dim > 1) continue;
     std::vector<std::int32_t> items;

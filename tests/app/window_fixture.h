@@ -30,6 +30,7 @@ template <class F> bool waitFor(F&& done, int ms = 120000) {
 class Window : public ::testing::Test {
 protected:
   void SetUp() override {
+    QDir(RunKeeper::root()).removeRecursively(); // each test begins without runs of others
     w = std::make_unique<MainWindow>();
     w->setAppearance(MainWindow::Appearance::Light);
     w->resize(1280, 800);

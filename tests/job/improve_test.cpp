@@ -136,8 +136,101 @@ TEST(Improve, choicesAreReadAndWrongOnesRefused) {
   EXPECT_EQ(std::count(all->begin(), all->end(), 1), static_cast<std::ptrdiff_t>(m.cells.size()));
   for (const char* bad : {"second", "min_dihedral", "min_dihedral:5", "min_dihedral:9..2", "nothing:0..1", ":..", ""})
     EXPECT_FALSE(chosenCells(m, bad, progress).ok()) << bad;
-  Mesh quadratic = meshOf(part, 3, 2).mesh;
-  auto r = improveMesh(quadratic, {}, progress);
+  Mesh none = oneCell(ElementType::Hex8,
+                      {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}});
+  auto r = improveMesh(none, {}, progress);
   ASSERT_FALSE(r.ok());
   EXPECT_EQ(r.problem().code, "improve.nothing");
+}
+
+namespace {
+
+std::array<Vec3, 10> tet10(const Mesh& m, std::size_t c) {
+  std::array<Vec3, 10> p;
+  for (std::size_t i = 0; i < 10; ++i) p[i] = m.nodes[static_cast<std::size_t>(m.cells.of(c)[i])];
+  return p;
+}
+
+/// Moves inner corners of a mesh of order 2 as far as its elements stay valid; mid nodes there become straight.
+void addQuadraticNoise(Mesh& m, double share) {
+  const auto& table = topology(ElementType::Tet10);
+  std::vector<char> held(m.nodes.size(), 0), corner(m.nodes.size(), 0);
+  for (auto n : m.faces.nodes) held[static_cast<std::size_t>(n)] = 1;
+  std::vector<std::vector<std::size_t>> around(m.nodes.size());
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    for (std::size_t i = 0; i < 4; ++i) {
+      auto n = static_cast<std::size_t>(m.cells.of(c)[i]);
+      corner[n] = 1;
+      around[n].push_back(c);
+    }
+  std::mt19937 rng(5);
+  std::uniform_real_distribution<double> u(-1, 1);
+  for (std::size_t n = 0; n < m.nodes.size(); ++n) {
+    if (held[n] || !corner[n]) continue;
+    auto before = m.nodes;
+    Vec3 way = share * Vec3(u(rng), u(rng), u(rng));
+    for (int attempt = 0; attempt < 6; ++attempt, way *= 0.6) {
+      m.nodes[n] = before[n] + way;
+      bool good = true;
+      for (std::size_t c : around[n]) {
+        auto q = m.cells.of(c);
+        for (std::size_t e = 0; e < 6; ++e) {
+          auto a = static_cast<std::size_t>(q[static_cast<std::size_t>(table.edge[e][0])]),
+               b = static_cast<std::size_t>(q[static_cast<std::size_t>(table.edge[e][1])]);
+          if (a == n || b == n) m.nodes[static_cast<std::size_t>(q[4 + e])] = 0.5 * (m.nodes[a] + m.nodes[b]);
+        }
+      }
+      for (std::size_t c : around[n]) good = good && quadraticValidity(tet10(m, c)) > 0;
+      if (good) break;
+      m.nodes = before;
+    }
+  }
+}
+
+} // namespace
+
+TEST(Improve, quadraticElementsStayValidOnTheirCurvedBoundary) {
+  Part part = made("torus 10 3");
+  Mesh m = meshOf(part, 1.2, 2).mesh;
+  addQuadraticNoise(m, 1.0);
+  double v = meshVolume(m), a = area(m), worst = minAngle(m);
+  ASSERT_LT(worst, 6);
+  auto boundary = [&] {
+    std::set<std::array<double, 3>> r;
+    for (auto n : m.faces.nodes) {
+      const Vec3& p = m.nodes[static_cast<std::size_t>(n)];
+      r.insert({p.x(), p.y(), p.z()});
+    }
+    return r;
+  };
+  auto places = boundary();
+  Progress progress;
+  auto r = improveMesh(m, {}, progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_GT(minAngle(m), worst);
+  EXPECT_NEAR(meshVolume(m), v, 1e-9 * v);
+  EXPECT_NEAR(area(m), a, 1e-9 * a);
+  EXPECT_EQ(boundary(), places); // mid nodes on the true surface among them
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    ASSERT_EQ(m.cells.type[c], ElementType::Tet10);
+    ASSERT_GT(quadraticValidity(tet10(m, c)), 0) << c;
+  }
+  EXPECT_TRUE(auditMesh(m, *limitSet("general")).soundness.sound());
+}
+
+TEST(Improve, bodiesKeptApartStayApart) {
+  Part part = made("boxes 2");
+  Brief b = defaultBrief("boxes.step");
+  b.rules[0].values["target"] = "0.3";
+  b.rules[1].values["order"] = "2";
+  b.rules.push_back({"apart", {{"bodies", "everywhere"}}, "", false, {}});
+  Progress progress;
+  auto run = runBrief(b, part, 1, progress);
+  ASSERT_TRUE(run);
+  std::size_t twins = run->mesh.twins.size();
+  ASSERT_GT(twins, 0u);
+  auto r = improveMesh(run->mesh, {}, progress);
+  ASSERT_TRUE(r) << r.problem().sentence();
+  EXPECT_EQ(run->mesh.twins.size(), twins);
+  EXPECT_TRUE(auditMesh(run->mesh, *limitSet("general")).soundness.sound());
 }

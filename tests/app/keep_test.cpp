@@ -1,0 +1,262 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What stays and what leaves: kept runs, the gate before a hand-over, measures that become values, worst places.
+#include "app/gate_dialog.h"
+#include "app/window_fixture.h"
+#include "job/values.h"
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+class Keep : public Window {
+protected:
+  /// Waits until every run of the window lies on disk.
+  void waitUntilKept(int runs) {
+    RunKeeper k;
+    k.follow(w->document().brief());
+    ASSERT_TRUE(waitFor([&] {
+      auto files = k.files();
+      return files.size() == runs && loadRun(files.last().toStdString()).ok();
+    }));
+  }
+  void again(const std::string& brief) {
+    w = std::make_unique<MainWindow>();
+    w->resize(1280, 800);
+    w->show();
+    ASSERT_TRUE(QTest::qWaitForWindowExposed(w.get()));
+    bool recalled = false;
+    auto c = QObject::connect(w.get(), &MainWindow::runsRecalled, [&] { recalled = true; });
+    open(brief);
+    ASSERT_TRUE(waitFor([&] { return recalled; }));
+    QObject::disconnect(c);
+  }
+  std::vector<QPushButton*> tiles() {
+    QApplication::processEvents(); // new tiles show with the next layout
+    std::vector<QPushButton*> r;
+    for (auto* b : w->runsBar()->findChildren<QPushButton*>("tile"))
+      if (b->isVisible()) r.push_back(b);
+    return r;
+  }
+  void selectFaces(const std::set<int>& faces) {
+    bool done = false;
+    auto c = QObject::connect(w.get(), &MainWindow::measured, [&] { done = true; });
+    w->viewport()->select(Dim::Face, faces);
+    ASSERT_TRUE(waitFor([&] { return done; }));
+    QObject::disconnect(c);
+  }
+  /// Answers the gate when it opens: with a reason, or with none.
+  void answerGate(const QString& reason) {
+    QTimer::singleShot(100, w.get(), [this, reason] {
+      auto* gate = w->findChild<GateDialog*>();
+      ASSERT_NE(gate, nullptr);
+      EXPECT_FALSE(gate->writeButton()->isEnabled());
+      if (reason.isEmpty()) return gate->reject();
+      QTest::keyClicks(gate->reason(), reason);
+      ASSERT_TRUE(gate->writeButton()->isEnabled());
+      QTest::mouseClick(gate->writeButton(), Qt::LeftButton);
+    });
+  }
+};
+
+} // namespace
+
+TEST_F(Keep, runsSurviveTheProgramAndCanBePinnedOrThrownAway) {
+  open("saddle-clamp.brief");
+  mesh();
+  mesh();
+  waitUntilKept(2);
+  auto nodes = w->currentRun()->mesh.nodes;
+  w->pinRun(0, true);
+  again("saddle-clamp.brief");
+  ASSERT_EQ(tiles().size(), 2u);
+  EXPECT_EQ(w->currentRun(), nullptr); // the part is shown until a tile is chosen
+  QTest::mouseClick(tiles().front(), Qt::LeftButton);
+  ASSERT_NE(w->currentRun(), nullptr);
+  EXPECT_EQ(w->currentRun()->mesh.nodes, nodes);
+  EXPECT_TRUE(tiles().back()->text().contains("pinned")) << tiles().back()->text().toStdString();
+  // The part is the same, so the mesh can be worked on.
+  bool done = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+  QObject::connect(w.get(), &MainWindow::taskFailed, [&](const Problem& p) {
+    ADD_FAILURE() << p.sentence();
+    done = true;
+  });
+  w->improveMesh();
+  ASSERT_TRUE(waitFor([&] { return done; }));
+  ASSERT_EQ(tiles().size(), 3u);
+  waitUntilKept(3);
+  w->discardRun(2);
+  w->discardRun(1);
+  EXPECT_EQ(tiles().size(), 1u);
+  RunKeeper k;
+  k.follow(w->document().brief());
+  ASSERT_EQ(k.files().size(), 1);
+  EXPECT_TRUE(RunKeeper::pinned(k.files().first()));
+  // Pruning leaves what is pinned, and the newest.
+  for (int i = 0; i < 3; ++i) QFile::copy(k.files().first(), k.freshFile());
+  k.prune(2);
+  EXPECT_EQ(k.files().size(), 2);
+  EXPECT_TRUE(RunKeeper::pinned(k.files().first()));
+}
+
+TEST_F(Keep, aDamagedRunIsLeftOut) {
+  open("saddle-clamp.brief");
+  mesh();
+  waitUntilKept(1);
+  RunKeeper k;
+  k.follow(w->document().brief());
+  QFile f(k.files().first());
+  ASSERT_TRUE(f.open(QIODevice::ReadWrite));
+  f.resize(f.size() / 2);
+  f.close();
+  again("saddle-clamp.brief");
+  EXPECT_TRUE(tiles().empty());
+  mesh();
+  EXPECT_EQ(tiles().size(), 1u);
+}
+
+TEST_F(Keep, theGateAsksBeforeSomethingDoubtfulIsWritten) {
+  open("keel-bracket.brief");
+  mesh();
+  TempFolder folder;
+  std::string path = folder / "out.vtu";
+  Rule file{"hand_over", {{"path", path}}, "", false, {}};
+  auto b = w->document().brief();
+  for (std::size_t i = 0; i < b.rules.size(); ++i) // the brief moves on after the mesh
+    if (b.rules[i].kind == "everywhere") emit w->briefPanel()->valueChanged(static_cast<int>(i), "target", "9 mm");
+  answerGate("");
+  w->handOver({file});
+  EXPECT_FALSE(std::filesystem::exists(path));
+  bool written = false;
+  QObject::connect(w.get(), &MainWindow::handedOver, [&] { written = true; });
+  answerGate("only a first look at the file");
+  w->handOver({file});
+  ASSERT_TRUE(waitFor([&] { return written; }));
+  EXPECT_TRUE(std::filesystem::exists(path));
+  // The reason stands in the run, and so in its report.
+  const Problem* overruled = nullptr;
+  for (const auto& p : w->currentRun()->problems)
+    if (p.code == "gate.overruled") overruled = &p;
+  ASSERT_NE(overruled, nullptr);
+  EXPECT_EQ(overruled->why, "only a first look at the file");
+}
+
+TEST_F(Keep, aMeasureBecomesAValueThatSizesUse) {
+  open("saddle-clamp.brief");
+  int hole = -1;
+  for (int f = 0; f < w->part()->count(Dim::Face); ++f)
+    if (w->part()->faces[static_cast<std::size_t>(f)].kind == SurfaceKind::Cylinder) hole = f;
+  ASSERT_GE(hole, 0);
+  selectFaces({hole});
+  ASSERT_FALSE(w->measures().empty());
+  EXPECT_EQ(w->measures()[0].name, "diameter");
+  EXPECT_NEAR(w->measures()[0].value, 2 * w->part()->faces[static_cast<std::size_t>(hole)].radius, 1e-9);
+  // The measure stands as a link at the selection.
+  QToolButton* link = nullptr;
+  for (auto* b : w->findChildren<QToolButton*>())
+    if (b->isVisible() && b->text().startsWith("diameter")) link = b;
+  ASSERT_NE(link, nullptr);
+  QTest::mouseClick(link, Qt::LeftButton);
+  const Brief& b = w->document().brief();
+  ASSERT_EQ(b.rules[0].kind, "value");
+  EXPECT_EQ(b.rules[0].get("name"), "diameter");
+  for (std::size_t i = 0; i < b.rules.size(); ++i)
+    if (b.rules[i].kind == "everywhere")
+      emit w->briefPanel()->valueChanged(static_cast<int>(i), "target", "diameter / 4");
+  EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()),
+              w->part()->faces[static_cast<std::size_t>(hole)].radius / 2, 1e-6);
+  EXPECT_TRUE(validateBrief(w->document().brief(), w->part()->unit).empty());
+  w->keepMeasure(w->measures()[0]); // a second one gets a name of its own
+  EXPECT_EQ(w->document().brief().rules[1].get("name"), "diameter_2");
+}
+
+TEST_F(Keep, worstPlacesHaveACardAndFailingElementsBecomeASet) {
+  open("saddle-clamp.brief");
+  mesh();
+  auto* audit = w->auditPanel();
+  audit->setMetric(Metric::MinDihedral);
+  audit->stepWorst(1);
+  ASSERT_FALSE(audit->places().empty());
+  const auto& first = audit->places()[0];
+  const auto& metric = w->currentRun()->audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+  EXPECT_EQ(first.worst, metric.worst[0]);
+  EXPECT_EQ(w->viewport()->brushedCount(), first.cells.size());
+  EXPECT_TRUE(audit->elementCard().contains(QString::number(metric.min, 'g', 3))) << audit->elementCard().toStdString();
+  if (audit->places().size() > 1) {
+    audit->stepWorst(1);
+    EXPECT_EQ(w->viewport()->brushedCount(), audit->places()[1].cells.size());
+  }
+  // By number: an element, a node, and what is not there.
+  EXPECT_TRUE(w->findByNumber("17"));
+  EXPECT_TRUE(audit->elementCard().contains("no. 17"));
+  EXPECT_TRUE(w->findByNumber("n 3"));
+  EXPECT_GT(w->viewport()->brushedCount(), 0u);
+  EXPECT_FALSE(w->findByNumber("99999999"));
+  EXPECT_FALSE(w->findByNumber("three"));
+  // Judged for strength, linear elements fail; those that fail a limit can be kept.
+  auto fails = w->currentRun()->audit.failingCells;
+  w->keepFailing();
+  std::size_t kept = 0;
+  for (const auto& g : w->currentRun()->mesh.groups)
+    if (g.name == "failing") kept = g.items.size();
+  EXPECT_EQ(kept, fails);
+}
+
+TEST_F(Keep, aBoxTakesInWhatLiesWhollyInside) {
+  open("saddle-clamp.brief");
+  auto* v = w->viewport();
+  auto drag = [&](const QPoint& a, const QPoint& b, Qt::KeyboardModifiers keys = {}) {
+    auto send = [&](QEvent::Type type, const QPoint& at, Qt::MouseButton button, Qt::MouseButtons held) {
+      QMouseEvent e(type, QPointF(at), v->mapToGlobal(QPointF(at)), button, held, keys);
+      QApplication::sendEvent(v, &e);
+    };
+    send(QEvent::MouseButtonPress, a, Qt::LeftButton, Qt::LeftButton);
+    send(QEvent::MouseMove, (a + b) / 2, Qt::NoButton, Qt::LeftButton);
+    send(QEvent::MouseMove, b, Qt::NoButton, Qt::LeftButton);
+    send(QEvent::MouseButtonRelease, b, Qt::LeftButton, Qt::NoButton);
+  };
+  drag({1, 1}, {v->width() - 2, v->height() - 2});
+  EXPECT_EQ(v->selection().size(), static_cast<std::size_t>(w->part()->count(Dim::Face)));
+  drag({1, 1}, {v->width() / 2, v->height() - 2});
+  auto half = v->selection();
+  EXPECT_GT(half.size(), 0u);
+  EXPECT_LT(half.size(), static_cast<std::size_t>(w->part()->count(Dim::Face)));
+  drag({v->width() / 2, 1}, {v->width() - 2, v->height() - 2}, Qt::ControlModifier);
+  EXPECT_GT(v->selection().size(), half.size());
+  drag({1, 1}, {9, 9});
+  EXPECT_TRUE(v->selection().empty());
+}
+
+TEST_F(Keep, seeThroughAndCellsApartChangeThePicture) {
+  open("saddle-clamp.brief");
+  mesh();
+  QImage plain = w->viewport()->picture();
+  w->viewport()->setSeeThrough(true);
+  QImage through = w->viewport()->picture();
+  w->viewport()->setSeeThrough(false);
+  w->viewport()->setShrunk(true);
+  QImage apart = w->viewport()->picture();
+  EXPECT_NE(plain, through);
+  EXPECT_NE(plain, apart);
+  EXPECT_GT(drawn(apart), 0.3 * drawn(plain));
+  w->viewport()->setShrunk(false);
+  EXPECT_EQ(w->viewport()->picture(), plain);
+}
+
+TEST_F(Keep, finerAndPurposesAreOrdinaryEdits) {
+  open("saddle-clamp.brief");
+  double before = overallTarget(w->document().brief(), *w->part());
+  w->scaleSizes(0.8);
+  EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()), 0.8 * before, 1e-6 * before);
+  w->setPurpose("flow");
+  EXPECT_EQ(w->document().brief().first("judge")->get("purpose"), "flow");
+  EXPECT_EQ(w->document().brief().first("everywhere")->get("growth"), "1.2");
+  bool gaps = false;
+  for (const auto& r : w->document().brief().rules) gaps = gaps || (r.kind == "through" && r.get("what") == "gaps");
+  EXPECT_TRUE(gaps);
+  EXPECT_TRUE(validateBrief(w->document().brief(), w->part()->unit).empty());
+  w->document().undo();
+  w->document().undo();
+  EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()), before, 1e-12);
+}
