@@ -281,6 +281,8 @@ void AuditPanel::fillCard(std::int32_t cell) {
   }
   m_card->addWidget(card);
   fitHeight();
+  QMetaObject::invokeMethod(
+      this, [this] { fitHeight(); }, Qt::QueuedConnection); // again when the card has its style
 }
 
 void AuditPanel::setFindings(const std::vector<Problem>& findings) {
@@ -302,8 +304,7 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
     auto* what = label(p.severity == Severity::Note ? "" : "problem");
     what->setText(QString::fromStdString(p.what));
     v->addWidget(what);
-    QString more = QString::fromStdString(p.why);
-    if (!p.todo.empty()) more += (more.isEmpty() ? "" : ". ") + QString::fromStdString(p.todo);
+    QString more = theme::sentences(p.why, p.todo);
     if (!more.isEmpty()) {
       auto* why = label("small");
       why->setText(more);

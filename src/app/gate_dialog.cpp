@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/gate_dialog.h"
+#include "app/theme.h"
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -23,7 +24,7 @@ GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, con
     : QDialog(parent) {
   setObjectName("paper");
   setWindowTitle(tr("Before it is handed over"));
-  resize(520, 460);
+  resize(520, 210 + 70 * static_cast<int>(std::min<std::size_t>(4, gate.objections.size())));
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(18, 16, 18, 16);
   box->setSpacing(8);
@@ -50,8 +51,7 @@ GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, con
     v->setContentsMargins(10, 7, 10, 7);
     v->setSpacing(2);
     v->addWidget(text(QString::fromStdString(p.what), "problem"));
-    QString more = QString::fromStdString(p.why);
-    if (!p.todo.empty()) more += (more.isEmpty() ? "" : ". ") + QString::fromStdString(p.todo);
+    QString more = theme::sentences(p.why, p.todo);
     if (!more.isEmpty()) v->addWidget(text(more, "small"));
     rows->addWidget(card);
   }

@@ -240,7 +240,9 @@ void MainWindow::placeFloating() {
   m_scale->move(12, m_view->height() - m_scale->height() - 12);
   if (m_scale->geometry().right() > m_lensStrip->x()) // a narrow window: above the strip
     m_scale->move(12, m_lensStrip->y() - m_scale->height() - 8);
-  m_selectionBar->move(m_view->width() - m_selectionBar->width() - 12, 12);
+  m_selectionBar->move(std::max(12, m_view->width() - m_selectionBar->width() - 12), 12);
+  if (m_selectionBar->isVisible() && m_selectionBar->x() < m_hint->geometry().right() + 8) // no room beside it
+    m_selectionBar->move(m_selectionBar->x(), m_hint->geometry().bottom() + 8);
   m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2,
                      m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
 }
@@ -944,11 +946,15 @@ void MainWindow::showMeasures() {
     delete i;
   }
   for (const auto& m : m_measures) {
+    QString words = QString::fromStdString(m.name + " " + m.text(m_part->unit)).replace("^2", "²").replace("^3", "³");
+    if (m.dim > 1) { // no size can use an area
+      row->addWidget(new QLabel(words));
+      continue;
+    }
     auto* b = new QToolButton;
     b->setObjectName("link");
-    b->setText(QString::fromStdString(m.name + " " + m.text(m_part->unit)).replace("^2", "²").replace("^3", "³"));
+    b->setText(words);
     b->setToolTip(tr("keep it as a value that sizes can use"));
-    b->setEnabled(m.dim < 2);
     b->setCursor(Qt::PointingHandCursor);
     connect(b, &QToolButton::clicked, this, [this, m] { keepMeasure(m); });
     row->addWidget(b);

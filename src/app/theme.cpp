@@ -129,4 +129,14 @@ QToolTip { background: #FFFFFF; color: #22303C; border: 1px solid #D9D5CA; }
 )");
 }
 
+QString sentences(const std::string& first, const std::string& second) {
+  QString a = QString::fromStdString(first), b = QString::fromStdString(second);
+  if (!a.isEmpty() && !b.isEmpty()) {
+    if (!a.endsWith('.')) a += ".";
+    a += " " + b.left(1).toUpper() + b.mid(1);
+    return a;
+  }
+  return a + b;
+}
+
 } // namespace tess::theme

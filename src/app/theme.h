@@ -22,4 +22,7 @@ QColor quality(double badness);
 /// One hue, dark for small (0) to light for large (1).
 QColor size(double t);
 QString styleSheet();
+/// Two texts of a problem as sentences: "it is thin. Ask for less."
+QString sentences(const std::string& first, const std::string& second);
+
 } // namespace tess::theme

@@ -57,6 +57,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->window->SetMultiSamples(0);
   d->renderer->SetBackgroundAlpha(1.0);
   d->renderer->SetUseFXAA(true);
+  d->renderer->SetMaximumNumberOfPeels(6);
+  d->renderer->SetOcclusionRatio(0.02);
   vtkNew<vtkLightKit> lights;
   lights->SetKeyLightIntensity(0.92);
   lights->SetKeyToFillRatio(2.2);
@@ -401,6 +403,8 @@ void Viewport::rebuildMesh() {
       if (m_edgesShown) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
     }
   }
+  // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
+  d->renderer->SetUseDepthPeeling(m_brush || m_seeThrough);
   rebuildSection();
 }
 

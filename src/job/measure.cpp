@@ -92,7 +92,7 @@ double edgeRadius(const Part& part, int e) {
 } // namespace
 
 std::string Measure::text(const std::string& unit) const {
-  std::string number = formatNumber(value, 6);
+  std::string number = formatNumber(value, 5);
   if (dim == 0) return number + " deg";
   return number + " " + unit + (dim == 2 ? "^2" : dim == 3 ? "^3" : "");
 }
@@ -131,7 +131,7 @@ std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& 
           if (hit.found()) r.push_back({"thickness", hit.distance, 1});
         }
     r.push_back({"area", sum, 2});
-    r.push_back({"equivalent diameter", 2 * std::sqrt(sum / kPi), 1});
+    if (r.empty() || r[0].name != "diameter") r.push_back({"equivalent diameter", 2 * std::sqrt(sum / kPi), 1});
   }
   if (dim == Dim::Body) r.push_back({"volume", sum, 3});
   return r;

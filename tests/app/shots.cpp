@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Drives the real window over the sample parts and saves one picture per main view. Usage: shots DEMO_DIR OUT_DIR [WxH]
+#include "app/gate_dialog.h"
 #include "app/main_window.h"
 #include "app/theme.h"
 #include <QApplication>
@@ -74,10 +75,39 @@ int main(int argc, char** argv) {
   w.auditPanel()->histogram()->brush(w.auditPanel()->histogram()->lowest(), 30);
   shot("brush");
   w.auditPanel()->histogram()->brush(0, 0);
+  w.viewport()->setShrunk(true);
+  w.auditPanel()->stepWorst(1);
+  shot("place");
+  w.viewport()->setShrunk(false);
+  w.auditPanel()->histogram()->brush(0, 0);
+  {
+    auto run = w.currentRun();
+    tess::GateDialog gate(*run, {{"hand_over", {{"path", "camera-housing.inp"}}, "", false, {}}},
+                          tess::gateOf(*run, *w.part(), w.document().brief()), &w);
+    gate.show();
+    settle();
+    gate.grab().save(out + "/gate.png");
+  }
   open("keel-bracket.brief");
   w.setLens(1);
   w.viewport()->select(tess::Dim::Face, {w.groups()[0].entities.begin(), w.groups()[0].entities.end()});
   shot("groups");
+  // A measured diameter becomes a value, and a size uses it.
+  for (int face = 0; face < w.part()->count(tess::Dim::Face); ++face)
+    if (w.part()->faces[static_cast<std::size_t>(face)].kind == tess::SurfaceKind::Cylinder) {
+      w.viewport()->select(tess::Dim::Face, {face});
+      break;
+    }
+  waitFor([&] { return !w.measures().empty(); });
+  w.keepMeasure(w.measures().front());
+  for (std::size_t i = 0; i < w.document().brief().rules.size(); ++i)
+    if (w.document().brief().rules[i].kind == "size") {
+      emit w.briefPanel()->valueChanged(static_cast<int>(i), "length", "diameter / 6");
+      break;
+    }
+  shot("measure");
+  w.document().undo();
+  w.document().undo();
   w.viewport()->select(tess::Dim::Face, {});
   w.setLens(2);
   waitFor([&] { return w.forecast().has_value(); });
