@@ -136,7 +136,9 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
   for (std::size_t p = 0; p < patches.size(); ++p) {
     if (patches[p].empty()) continue;
     ++used;
-    list += "    " + names[p] + "\n    {\n        type            patch;\n        nFaces          " +
+    const std::string role = p < groupIndex.size() ? m.groups[groupIndex[p]].role : "";
+    const char* type = role == "wall" || role == "contact" ? "wall" : role == "symmetry" ? "symmetry" : "patch";
+    list += "    " + names[p] + "\n    {\n        type            " + type + ";\n        nFaces          " +
             std::to_string(patches[p].size()) + ";\n        startFace       " + std::to_string(start) + ";\n    }\n";
     start += patches[p].size();
     for (std::size_t i : patches[p]) put(i);

@@ -68,6 +68,15 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
   std::vector<std::string> names = m.regions;
   for (const auto& g : m.groups) names.push_back(g.name);
   names = solverNames(names);
+  // Labels as remarks: sections belong to the deck that defines the materials.
+  auto remark = [&](const std::vector<std::string>& list, const char* what) {
+    for (std::size_t r = 0; r < std::min(list.size(), m.regions.size()); ++r)
+      if (!list[r].empty()) out += "** " + names[r] + ", " + what + " " + solverNames({list[r]})[0] + "\n";
+  };
+  remark(m.materials, "material");
+  remark(m.media, "kind");
+  for (std::size_t k = 0; k < m.groups.size(); ++k)
+    if (!m.groups[k].role.empty()) out += "** " + names[m.regions.size() + k] + ", role " + m.groups[k].role + "\n";
   for (std::size_t r = 0; r < m.regions.size(); ++r)
     for (const auto& t : kTypes) {
       bool head = false;

@@ -139,15 +139,23 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   }
   p.table(rows);
 
+  if (m.regions.size() > 1 || (m.materials.size() && !m.materials[0].empty())) {
+    p.heading("Regions");
+    rows = {{"Name", "Kind", "Material"}};
+    for (std::size_t r = 0; r < m.regions.size(); ++r)
+      rows.push_back(
+          {m.regions[r], r < m.media.size() ? m.media[r] : "", r < m.materials.size() ? m.materials[r] : ""});
+    p.table(rows);
+  }
   if (!m.groups.empty()) {
     p.heading("Groups");
-    rows = {{"Name", "Holds", "Elements or nodes", "Area"}};
+    rows = {{"Name", "Role", "Holds", "Elements or nodes", "Area"}};
     static const char* kinds[] = {"points", "edges", "faces", "bodies"};
     for (const auto& g : m.groups) {
       double area = 0;
       if (g.dim == 2)
         for (auto f : g.items) area += faceArea(m, static_cast<std::size_t>(f));
-      rows.push_back({g.name, std::to_string(g.entities) + " " + kinds[g.dim], grouped(g.items.size()),
+      rows.push_back({g.name, g.role, std::to_string(g.entities) + " " + kinds[g.dim], grouped(g.items.size()),
                       g.dim == 2 ? number(area) + " " + unit + "2" : ""});
     }
     p.table(rows);

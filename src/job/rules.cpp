@@ -82,7 +82,8 @@ const std::vector<RuleKind>& ruleTable() {
          "{radius_max}] [of area {area_min}] [to {area_max}] "
          "[facing {normal}] [within {normal_angle} of it] [outermost towards {outermost}] [spread from {spread_from}] "
          "[up to {spread_angle}] [inside "
-         "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}]",
+         "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}] [, "
+         "role {role}] [, {medium}] [of {material}]",
          "size",
          "highlight",
          "A named set, found by what describes it: all conditions given must hold. It is found again when the part "
@@ -108,7 +109,11 @@ const std::vector<RuleKind>& ruleTable() {
           text("nearest", SlotType::Points, "one entity per point: the nearest one, as (x, y, z); (x, y, z)"),
           text("any_of", SlotType::Names, "in at least one of these groups"),
           text("all_of", SlotType::Names, "in all of these groups"),
-          text("except", SlotType::Names, "in none of these groups")}});
+          text("except", SlotType::Names, "in none of these groups"),
+          choice("role", "", "what the solver is to do with these faces",
+                 {"inlet", "outlet", "wall", "symmetry", "periodic", "fixed", "loaded", "contact"}),
+          choice("medium", "", "kind of region, for bodies", {"solid", "fluid"}),
+          text("material", SlotType::Text, "label of the material, for bodies")}});
     t.push_back(
         {"everywhere",
          "Sizes",

@@ -18,7 +18,7 @@ namespace {
 
 void attachGroups(Mesh& m, const std::vector<ResolvedGroup>& groups, const Part& part) {
   for (const auto& g : groups) {
-    MeshGroup out{g.name, 2, {}, static_cast<int>(g.entities.size())};
+    MeshGroup out{g.name, 2, {}, static_cast<int>(g.entities.size()), ""};
     std::set<int> in(g.entities.begin(), g.entities.end());
     if (g.dim == Dim::Face) {
       for (std::size_t f = 0; f < m.faces.size(); ++f)
@@ -44,6 +44,56 @@ void attachGroups(Mesh& m, const std::vector<ResolvedGroup>& groups, const Part&
     }
     m.groups.push_back(out);
   }
+}
+
+/// What the groups of bodies say about their regions; what is said of some and missing for others is a finding.
+void attachMedia(RunResult& run, const Part& part) {
+  Mesh& m = run.mesh;
+  m.materials.assign(m.regions.size(), "");
+  m.media.assign(m.regions.size(), "");
+  bool materials = false, media = false;
+  auto put = [&](const char* what, std::vector<std::string>& list, std::size_t region, const std::string& value) {
+    if (value.empty() || list[region] == value) return;
+    if (!list[region].empty()) {
+      Problem p;
+      p.severity = Severity::Warning;
+      p.code = "region.two";
+      p.what = "region '" + m.regions[region] + "' is said to be " + list[region] + " and " + value;
+      p.why = std::string("two groups give it a ") + what + "; the first one holds";
+      p.todo = "take the body out of one of them";
+      run.problems.push_back(p);
+      return;
+    }
+    list[region] = value;
+  };
+  for (const auto& g : run.groups) {
+    const Rule& rule = run.brief.rules[static_cast<std::size_t>(g.rule)];
+    if (g.dim != Dim::Body) continue;
+    materials = materials || !rule.get("material").empty();
+    media = media || !rule.get("medium").empty();
+    for (int b : g.entities) {
+      put("material", m.materials, static_cast<std::size_t>(b), rule.get("material"));
+      put("kind", m.media, static_cast<std::size_t>(b), rule.get("medium"));
+    }
+  }
+  auto missing = [&](const char* code, const char* what, const std::vector<std::string>& list) {
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = code;
+    std::string names;
+    for (std::size_t r = 0; r < list.size(); ++r)
+      if (list[r].empty()) {
+        names += (names.empty() ? "" : ", ") + m.regions[r];
+        p.places.push_back(part.bodies[r].box.center());
+      }
+    if (names.empty()) return;
+    p.what = std::string("no ") + what + " is given for " + names;
+    p.why = "other regions have one; the solver would miss it here";
+    p.todo = std::string("give a group that holds these bodies a ") + what;
+    run.problems.push_back(p);
+  };
+  if (materials) missing("region.no-material", "material", m.materials);
+  if (media) missing("region.no-kind", "kind (solid or fluid)", m.media);
 }
 
 /// Cuts the mesh open between bodies that shall not share nodes, and names the sides.
@@ -87,7 +137,7 @@ void keepApart(RunResult& run, const Part& part, Progress& progress) {
     auto [it, fresh] = sides.try_emplace({own, other});
     if (fresh) {
       auto name = [&](int r) { return m.regions[static_cast<std::size_t>(r)]; };
-      it->second = {name(own) + " to " + name(other), 2, {}, 0};
+      it->second = {name(own) + " to " + name(other), 2, {}, 0, "contact"};
       for (int n = 2; std::any_of(m.groups.begin(), m.groups.end(), [&](auto& g) { return g.name == it->second.name; });
            ++n)
         it->second.name = name(own) + " to " + name(other) + " " + std::to_string(n);
@@ -469,6 +519,10 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.deviation = m->surfaceDeviation;
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   attachGroups(run.mesh, run.groups, part);
+  for (auto& g : run.mesh.groups)
+    for (const auto& r : run.groups)
+      if (r.name == g.name && g.dim == 2) g.role = run.brief.rules[static_cast<std::size_t>(r.rule)].get("role");
+  attachMedia(run, part);
   keepApart(run, part, progress);
   judgeRun(run, part, request, progress);
   run.geometryVolume = part.volume();
@@ -563,8 +617,12 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     vol[r] += cellVolume(m, c);
   }
   j["regions"] = nlohmann::json::array();
-  for (std::size_t r = 0; r < m.regions.size(); ++r)
-    j["regions"].push_back({{"name", m.regions[r]}, {"elements", cells[r]}, {"volume", vol[r]}});
+  for (std::size_t r = 0; r < m.regions.size(); ++r) {
+    nlohmann::json x{{"name", m.regions[r]}, {"elements", cells[r]}, {"volume", vol[r]}};
+    if (r < m.materials.size() && !m.materials[r].empty()) x["material"] = m.materials[r];
+    if (r < m.media.size() && !m.media[r].empty()) x["medium"] = m.media[r];
+    j["regions"].push_back(x);
+  }
   j["groups"] = nlohmann::json::object();
   static const char* kinds[] = {"points", "edges", "faces", "bodies"};
   for (const auto& g : m.groups) {
@@ -573,6 +631,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     if (g.dim == 2)
       for (auto f : g.items) area += faceArea(m, static_cast<std::size_t>(f));
     x["area"] = area;
+    if (!g.role.empty()) x["role"] = g.role;
     j["groups"][g.name] = x;
   }
   for (int k = 0; k < kMetrics; ++k) {

@@ -178,10 +178,12 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
                                       {"area", p.area},
                                       {"faces", p.faces}});
   j["regions"] = run.mesh.regions;
+  j["materials"] = run.mesh.materials;
+  j["media"] = run.mesh.media;
   j["unit"] = run.mesh.unit;
   j["mesh_groups"] = nlohmann::json::array();
   for (const auto& g : run.mesh.groups)
-    j["mesh_groups"].push_back({{"name", g.name}, {"dim", g.dim}, {"entities", g.entities}});
+    j["mesh_groups"].push_back({{"name", g.name}, {"dim", g.dim}, {"entities", g.entities}, {"role", g.role}});
   return j;
 }
 
@@ -239,9 +241,11 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
     run.through.places.push_back(p);
   }
   run.mesh.regions = j.at("regions").get<std::vector<std::string>>();
+  run.mesh.materials = j.at("materials").get<std::vector<std::string>>();
+  run.mesh.media = j.at("media").get<std::vector<std::string>>();
   run.mesh.unit = j.at("unit");
   for (const auto& g : j.at("mesh_groups"))
-    run.mesh.groups.push_back({g.at("name"), g.at("dim"), {}, g.at("entities")});
+    run.mesh.groups.push_back({g.at("name"), g.at("dim"), {}, g.at("entities"), g.at("role")});
 }
 
 } // namespace

@@ -34,6 +34,7 @@ struct MeshGroup {
   int dim = 2;                     ///< 2 boundary faces, 3 cells, 1 and 0 nodes
   std::vector<std::int32_t> items; ///< faces, cells or nodes by dim, ascending
   int entities = 0;                ///< geometry entities behind it
+  std::string role = {};           ///< of faces: inlet, outlet, wall, symmetry, ...; empty: none
 };
 
 struct Mesh {
@@ -42,8 +43,9 @@ struct Mesh {
   ElementBlock cells;
   std::vector<std::int32_t> cellRegion;
   std::vector<std::string> regions;
-  ElementBlock faces;                 ///< boundary and interface faces; normals leave the first region
-  std::vector<std::int32_t> faceLink; ///< geometry face, or -1
+  std::vector<std::string> materials, media; ///< label, and "solid" or "fluid", by region; shorter: none given
+  ElementBlock faces;                        ///< boundary and interface faces; normals leave the first region
+  std::vector<std::int32_t> faceLink;        ///< geometry face, or -1
   std::vector<std::array<std::int32_t, 2>> faceRegions; ///< region behind, region in front (-1 outside)
   std::vector<MeshGroup> groups;
   std::vector<std::array<std::int32_t, 2>>

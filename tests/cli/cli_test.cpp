@@ -162,3 +162,21 @@ TEST(CommandLine, proposedBriefMeshesAndItsPageStandsAlone) {
   EXPECT_EQ(html->find("http"), std::string::npos); // nothing from outside
   EXPECT_NE(run("mesh " + demo("saddle-clamp.step") + " --size '8 mm' --page " + (dir / "no/such/page.html")), 0);
 }
+
+TEST(CommandLine, namedValuesAreSetPerRunAndPurposesProposed) {
+  TempFolder dir;
+  std::filesystem::copy_file(demo("saddle-clamp.step"), dir / "saddle-clamp.step");
+  std::string brief = dir.write("v.brief", "format = 1\n[part]\nfile = \"saddle-clamp.step\"\n"
+                                           "[[rule]]\nis = \"value\"\nname = \"h\"\nvalue = \"6 mm\"\n"
+                                           "[[rule]]\nis = \"everywhere\"\ntarget = \"h\"\n");
+  auto count = [&](const std::string& more) {
+    EXPECT_EQ(run("mesh " + brief + more + " --quiet --report " + (dir / "r.json")), 0) << more;
+    return json(dir / "r.json")["elements"]["tet4"].get<double>();
+  };
+  double coarse = count(""), fine = count(" --set 'h = 3 mm'");
+  EXPECT_GT(fine, 1.5 * coarse);
+  EXPECT_EQ(run("mesh " + brief + " --set k=3 --quiet"), 2);
+  EXPECT_EQ(run("mesh " + brief + " --set h=soon --quiet"), 2);
+  EXPECT_EQ(run("inspect " + demo("saddle-clamp.step") + " --propose --for flow"), 0);
+  EXPECT_EQ(run("inspect " + demo("saddle-clamp.step") + " --propose --for nothing"), 2);
+}

@@ -287,3 +287,67 @@ TEST(Apart, bodiesGetTheirOwnNodesAndASetForEachSide) {
   EXPECT_TRUE(std::any_of(again->problems.begin(), again->problems.end(),
                           [](const Problem& p) { return p.code == "rule.no-target"; }));
 }
+
+TEST(Roles, goWithTheGroupsIntoReportAndFiles) {
+  Part part = made("boxes 2");
+  Brief b = defaultBrief("boxes.step");
+  b.rules[0].values["target"] = "0.5";
+  b.rules.push_back({"group",
+                     {{"name", "left"},
+                      {"of", "bodies"},
+                      {"nearest", "(0.1, 0.5, 0.5)"},
+                      {"material", "alloy 6"},
+                      {"medium", "solid"}},
+                     "",
+                     false,
+                     {}});
+  b.rules.push_back({"group", {{"name", "bench"}, {"normal", "0, 0, -1"}, {"role", "wall"}}, "", false, {}});
+  b.rules.push_back({"group", {{"name", "middle"}, {"normal", "0, 1, 0"}, {"role", "symmetry"}}, "", false, {}});
+  ASSERT_TRUE(validateBrief(b, "mm").empty());
+  Progress progress;
+  auto run = runBrief(b, part, 1, progress);
+  ASSERT_TRUE(run) << run.problem().sentence();
+  auto j = runReport(*run);
+  EXPECT_EQ(j["groups"]["bench"]["role"], "wall");
+  EXPECT_EQ(j["regions"][0]["material"], "alloy 6");
+  EXPECT_FALSE(j["regions"][1].contains("material"));
+  std::set<std::string> codes;
+  for (const auto& p : run->problems) codes.insert(p.code);
+  EXPECT_TRUE(codes.count("region.no-material"));
+  EXPECT_TRUE(codes.count("region.no-kind"));
+  TempFolder folder;
+  for (auto [path, format] : {std::pair{"case", "foam"}, std::pair{"case.inp", "inp"}}) {
+    auto p = handOver(*run, {"hand_over", {{"path", folder / path}, {"format", format}}, "", false, {}});
+    ASSERT_FALSE(p) << p->sentence();
+  }
+  auto text = [&](const std::string& path) {
+    std::ifstream in(folder / path);
+    return std::string((std::istreambuf_iterator<char>(in)), {});
+  };
+  std::string boundary;
+  for (const auto& e : std::filesystem::recursive_directory_iterator(folder / "case"))
+    if (e.path().filename() == "boundary") {
+      std::ifstream in(e.path());
+      boundary.assign((std::istreambuf_iterator<char>(in)), {});
+    }
+  auto typeOf = [&](const std::string& name) {
+    auto at = boundary.find("    " + name + "\n");
+    auto type = boundary.find("type", at);
+    return boundary.substr(type + 16, boundary.find(';', type) - type - 16);
+  };
+  EXPECT_EQ(typeOf("bench"), "wall");
+  EXPECT_EQ(typeOf("middle"), "symmetry");
+  EXPECT_NE(text("case.inp").find("material alloy_6"), std::string::npos);
+  // Two materials for one body are told.
+  b.rules.push_back(
+      {"group",
+       {{"name", "both"}, {"of", "bodies"}, {"box_min", "-1, -1, -1"}, {"box_max", "9, 9, 9"}, {"material", "steel"}},
+       "",
+       false,
+       {}});
+  auto again = runBrief(b, part, 1, progress);
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->mesh.materials, (std::vector<std::string>{"alloy 6", "steel"}));
+  EXPECT_TRUE(std::any_of(again->problems.begin(), again->problems.end(),
+                          [](const Problem& p) { return p.code == "region.two"; }));
+}
