@@ -310,12 +310,21 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
       why->setText(more);
       v->addWidget(why);
     }
+    auto* acts = new QHBoxLayout;
+    acts->setSpacing(8);
     if (!p.places.empty() || !p.faces.empty()) {
       auto* show = link(tr("show"));
       show->setAccessibleName(tr("Show: %1").arg(QString::fromStdString(p.what)));
       connect(show, &QToolButton::clicked, this, [this, i] { emit showProblem(m_findings[i]); });
-      v->addWidget(show, 0, Qt::AlignLeft);
+      acts->addWidget(show);
     }
+    if (!p.fix.empty()) {
+      auto* fix = link(QString::fromStdString(p.fix));
+      connect(fix, &QToolButton::clicked, this, [this, i] { emit fixProblem(Problem(m_findings[i])); });
+      acts->addWidget(fix);
+    }
+    acts->addStretch();
+    v->addLayout(acts);
     m_findingRows->addWidget(card);
   }
   fitHeight();

@@ -38,6 +38,7 @@ signals:
   /// The elements that fail a limit shall become a set of the mesh.
   void keepFailing();
   void showProblem(const Problem& problem);
+  void fixProblem(const Problem& problem);
 
 protected:
   void resizeEvent(QResizeEvent* e) override;

@@ -589,6 +589,7 @@ void MainWindow::connectPanels() {
     emit runsRecalled();
   });
   connect(m_audit, &AuditPanel::showProblem, this, &MainWindow::showProblem);
+  connect(m_audit, &AuditPanel::fixProblem, this, &MainWindow::fixProblem);
   connect(m_runs, &RunsBar::meshWanted, this, &MainWindow::startMesh);
   connect(m_runs, &RunsBar::stopWanted, this, &MainWindow::stopMesh);
   connect(m_runs, &RunsBar::runClicked, this, &MainWindow::showRun);
@@ -603,8 +604,8 @@ void MainWindow::connectPanels() {
     m_runs->setBusy(false, false);
     briefChanged();
     if (m_partBefore) {
-      m_rebound =
-          reboundFindings(compareGroups(m_doc.brief(), *m_partBefore, m_groupsBefore, *m_part, m_groups), *m_part);
+      m_reboundGroups = compareGroups(m_doc.brief(), *m_partBefore, m_groupsBefore, *m_part, m_groups);
+      m_rebound = reboundFindings(m_reboundGroups, *m_part);
       m_partBefore.reset();
       refresh();
     } else if (m_allRuns.empty()) {
@@ -1130,6 +1131,34 @@ void MainWindow::showProblem(const Problem& p) {
   if (!m_view || !m_part) return;
   if (!p.faces.empty()) m_view->select(Dim::Face, {p.faces.begin(), p.faces.end()});
   if (!p.places.empty()) m_view->flyTo(p.places.front(), 0.35 * m_part->diagonal());
+}
+
+void MainWindow::fixProblem(const Problem& p) {
+  if (!m_part) return;
+  if (p.code == "groups.unassigned") return proposeGroups();
+  if (p.code == "mesh.thin")
+    return edit(
+        [&](Brief& b) {
+          Rule r = freshRule("through", "everywhere", b, *m_part);
+          r.values["count"] = "2";
+          r.values["what"] = "walls";
+          b.rules.push_back(r);
+        },
+        tr("elements through walls"));
+  for (const auto& g : m_reboundGroups) {
+    if (!g.repair || p.fix.find("'" + g.name + "'") == std::string::npos) continue;
+    edit(
+        [&](Brief& b) {
+          for (auto& r : b.rules)
+            if (r.kind == "group" && r.get("name") == g.name) r.values = g.repair->values;
+        },
+        tr("describe '%1' anew").arg(QString::fromStdString(g.name)));
+    // Said again for what it means now.
+    m_rebound.erase(
+        std::remove_if(m_rebound.begin(), m_rebound.end(), [&](const Problem& x) { return x.fix == p.fix; }),
+        m_rebound.end());
+    return refresh();
+  }
 }
 
 void MainWindow::startMesh() {

@@ -12,6 +12,7 @@
 #include "app/size_tile.h"
 #include "app/viewport.h"
 #include "job/proposals.h"
+#include "job/rebind.h"
 #include <QElapsedTimer>
 #include <QFileSystemWatcher>
 #include <QMainWindow>
@@ -132,6 +133,7 @@ private:
   QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
+  std::vector<Rebound> m_reboundGroups;
   std::vector<Problem> m_rebound; ///< what the last change of the part did to the groups
   SizeTile* m_tile = nullptr;
   WhyBox* m_why = nullptr;
@@ -172,6 +174,7 @@ private:
   void showRun(int index);
   void selectionChanged();
   void showProblem(const Problem& p);
+  void fixProblem(const Problem& p);
   void hoverSurface(int face, const Vec3& at, const QPointF& where);
   void explainSize();
   void showScale();

@@ -21,6 +21,7 @@ struct Problem {
   std::string what, where, why, todo;
   std::vector<Vec3> places; ///< coordinates in the part's unit, worst first
   std::vector<int> faces;   ///< geometry faces concerned, if any
+  std::string fix;          ///< words of the action that would mend it, where the window has one
   std::string sentence() const;
 };
 

@@ -754,6 +754,20 @@ Result<Part> makeKernelPart(const std::string& recipe) {
     gp_Pnt p[4] = {{0, 0, 0}, {a, 0, 0}, {a, 0, d}, {0, 0, c}};
     BRepBuilderAPI_MakePolygon side(p[0], p[1], p[2], p[3], true);
     add(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(side.Wire()).Face(), gp_Vec(0, b, 0)).Shape());
+  } else if (what == "plate") { // 60 x 40 x 6 at x = a, b holes of radius 4, the first moved by c; then: top split,
+                                // holes cut in reverse order
+    int split = 0, reverse = 0;
+    in >> split >> reverse;
+    TopoDS_Shape s = BRepPrimAPI_MakeBox(gp_Pnt(a, 0, 0), 60, 40, 6).Solid();
+    int n = static_cast<int>(b);
+    for (int k = 0; k < n; ++k) {
+      int i = reverse ? n - 1 - k : k;
+      gp_Ax2 axis(gp_Pnt(a + 12 + 13 * i + (i ? 0 : c), 20, -1), gp::DZ());
+      s = BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeCylinder(axis, 4, 8).Solid()).Shape();
+    }
+    if (split) // a shallow recess over the right part of the top
+      s = BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeBox(gp_Pnt(a + 40, -1, 5), 30, 42, 2).Solid()).Shape();
+    add(s);
   } else if (what == "slot") { // a block a x b x c with a slot d wide and half as deep as the block across its middle
     double d = 1;
     in >> d;

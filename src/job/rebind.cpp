@@ -2,6 +2,7 @@
 #include "job/rebind.h"
 #include "base/units.h"
 #include "job/values.h"
+#include <algorithm>
 #include <cmath>
 
 namespace tess {
@@ -82,9 +83,67 @@ std::vector<Rebound> compareGroups(const Brief& brief, const Part& before,
         }
       }
     }
+    // A part that was moved may have brought another face to where the description looks.
+    if (auto shift = movedAsAWhole(before, now); shift && x.state == Rebound::State::Same && g.dim == Dim::Face) {
+      auto meant = counterparts(before, old->entities, now);
+      std::sort(meant.begin(), meant.end());
+      if (!meant.empty() && meant != g.entities) {
+        x.state = Rebound::State::InDoubt;
+        x.words = "means other faces now: the part has moved by " + formatPoint(*shift) + " " + now.unit;
+      }
+    }
+    if ((x.state == Rebound::State::Lost || x.state == Rebound::State::InDoubt) && g.dim == Dim::Face) {
+      auto meant = counterparts(before, old->entities, now);
+      if (!meant.empty()) {
+        Rule anew = describeSelection(now, Dim::Face, meant, g.name);
+        for (const char* keep : {"role", "medium", "material"})
+          if (!rule.get(keep).empty()) anew.values[keep] = rule.get(keep);
+        anew.note = rule.note;
+        x.repair = anew;
+      }
+    }
     r.push_back(std::move(x));
   }
   return r;
+}
+
+std::optional<Vec3> movedAsAWhole(const Part& before, const Part& now) {
+  const double slack = 1e-3 * now.diagonal();
+  Vec3 shift = now.box.center() - before.box.center();
+  if ((now.box.size() - before.box.size()).norm() > slack || shift.norm() < slack) return {};
+  return shift;
+}
+
+std::vector<int> counterparts(const Part& before, const std::vector<int>& faces, const Part& now) {
+  std::vector<Vec3> shifts{Vec3::Zero(), now.box.center() - before.box.center(), now.box.lo - before.box.lo,
+                           now.box.hi - before.box.hi};
+  if (auto shift = movedAsAWhole(before, now)) shifts = {*shift}; // else a neighbour could be taken for the same
+  const double slack = 0.02 * now.diagonal();
+  auto alike = [](const PartFace& a, const PartFace& b) {
+    bool round = a.radius > 0 || b.radius > 0;
+    bool axis = a.axis.norm() > 0 && b.axis.norm() > 0;
+    double turn = axis ? a.axis.normalized().dot(b.axis.normalized()) : 1;
+    return a.kind == b.kind && (!round || std::abs(a.radius - b.radius) < 0.02 * std::max(a.radius, b.radius)) &&
+           (a.kind == SurfaceKind::Plane ? turn : std::abs(turn)) > 0.999 &&
+           std::abs(a.area - b.area) < 0.05 * std::max(a.area, b.area);
+  };
+  for (const Vec3& shift : shifts) {
+    std::vector<int> found;
+    for (int f : faces) {
+      const PartFace& was = before.faces[static_cast<std::size_t>(f)];
+      int match = -1, count = 0;
+      for (int k = 0; k < now.count(Dim::Face); ++k) {
+        const PartFace& is = now.faces[static_cast<std::size_t>(k)];
+        if ((is.center - was.center - shift).norm() > slack || !alike(was, is)) continue;
+        match = k;
+        ++count;
+      }
+      if (count != 1 || std::find(found.begin(), found.end(), match) != found.end()) break;
+      found.push_back(match);
+    }
+    if (!faces.empty() && found.size() == faces.size()) return found;
+  }
+  return {};
 }
 
 std::vector<Problem> reboundFindings(const std::vector<Rebound>& groups, const Part& now) {
@@ -106,6 +165,10 @@ std::vector<Problem> reboundFindings(const std::vector<Rebound>& groups, const P
     p.why = "the part has changed";
     p.todo = g.state == Rebound::State::Changed ? "look whether it still means what you want"
                                                 : "select what it should mean and describe it anew";
+    if (g.repair) {
+      p.todo = "what it meant is still there and can be described anew";
+      p.fix = "describe '" + g.name + "' anew";
+    }
     r.push_back(p);
   }
   if (groups.empty()) return r;

@@ -430,6 +430,7 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
               " at " + formatPoint(worst.at) + ", " + formatNumber(worst.thickness, 3) + " " + part.unit + " thick";
     p.why = asked ? "a floor, or another rule, holds the size up there" : "the walls are thin against the size";
     p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
+    if (!asked) p.fix = "ask for " + std::to_string(wanted) + " through walls";
     run.problems.push_back(p);
   }
   const Brief plain = settled(run.brief, &part);
@@ -539,6 +540,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     p.where = "first at " + formatPoint(p.places[0]) + " " + part.unit;
     p.why = "no boundary condition can be put on them by name";
     p.todo = "add them to a group if the solver needs them";
+    p.fix = "propose groups";
     run.problems.push_back(p);
   }
   rusage u{};

@@ -155,7 +155,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   for (const auto& p : run.problems)
     j["problems"].push_back({{"severity", static_cast<int>(p.severity)},
                              {"fault", static_cast<int>(p.fault)},
-                             {"texts", {p.code, p.what, p.where, p.why, p.todo}},
+                             {"texts", {p.code, p.what, p.where, p.why, p.todo, p.fix}},
                              {"places", placesJson(p.places)},
                              {"faces", p.faces}});
   j["rules"] = nlohmann::json::array();
@@ -208,8 +208,8 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
     Problem p;
     p.severity = static_cast<Severity>(std::clamp(x.at("severity").get<int>(), 0, 2));
     p.fault = static_cast<Fault>(x.at("fault").get<int>());
-    std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo};
-    for (std::size_t i = 0; i < 5; ++i) *texts[i] = x.at("texts").at(i);
+    std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo, &p.fix};
+    for (std::size_t i = 0; i < 6; ++i) *texts[i] = x.at("texts").at(i);
     for (const auto& q : x.at("places")) p.places.push_back(pointOf(q));
     p.faces = x.at("faces").get<std::vector<int>>();
     run.problems.push_back(p);

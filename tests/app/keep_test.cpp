@@ -260,3 +260,18 @@ TEST_F(Keep, finerAndPurposesAreOrdinaryEdits) {
   w->document().undo();
   EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()), before, 1e-12);
 }
+
+TEST_F(Keep, aFindingWithARemedyOffersIt) {
+  open("keel-bracket.brief");
+  mesh();
+  std::size_t before = w->document().brief().rules.size();
+  QToolButton* fix = nullptr;
+  for (auto* b : w->auditPanel()->findChildren<QToolButton*>())
+    if (b->text() == "propose groups") fix = b;
+  ASSERT_NE(fix, nullptr);
+  QTest::mouseClick(fix, Qt::LeftButton);
+  EXPECT_GT(w->document().brief().rules.size(), before);
+  EXPECT_TRUE(unassignedFaces(*w->part(), w->groups()).empty());
+  w->document().undo();
+  EXPECT_EQ(w->document().brief().rules.size(), before);
+}

@@ -89,3 +89,86 @@ TEST(Rebind, aPointThatLostItsFaceIsInDoubt) {
   EXPECT_EQ(findings[1].severity, Severity::Warning);
   EXPECT_FALSE(findings[1].todo.empty());
 }
+
+namespace {
+
+/// A plate with three holes and groups of every manner of description.
+Brief plateBrief() {
+  Brief b;
+  b.rules = {group("by kind", {{"surface", "cylinder"}}),
+             group("by radius", {{"surface", "cylinder"}, {"radius_min", "3.9 mm"}, {"radius_max", "4.1 mm"}}),
+             group("first hole", {{"nearest", "(8, 20, 3)"}}),
+             group("second hole", {{"nearest", "(21, 20, 3)"}}),
+             group("top", {{"surface", "plane"}, {"normal", "0, 0, 1"}}),
+             group("left end", {{"outermost", "-1, 0, 0"}}),
+             group("picked end", {{"nearest", "(0, 5, 3)"}, {"of", "faces"}}),
+             group("in a box", {{"surface", "cylinder"}, {"box_min", "20, 0, -1"}, {"box_max", "30, 40, 7"}})};
+  return b;
+}
+
+} // namespace
+
+TEST(Rebind, variantsOfAPlateGiveTheTableExpected) {
+  struct Row {
+    const char *variant, *recipe;
+    std::map<std::string, State> states; ///< of groups that are not the same
+  };
+  using enum State;
+  const Row rows[] = {
+      {"faces in another order, names stripped", "plate 0 3 0 0 1", {}},
+      {"a hole moved by 3 mm", "plate 0 3 3", {{"first hole", InDoubt}}},
+      {"a hole more", "plate 0 4 0", {{"by kind", Changed}, {"by radius", Changed}, {"top", Changed}}},
+      {"a hole less", "plate 0 2 0", {{"by kind", Changed}, {"by radius", Changed}, {"top", Changed}}},
+      {"a face split", "plate 0 3 0 1", {{"top", Changed}}},
+      {"the part moved by 5 mm",
+       "plate 5 3 0",
+       {{"first hole", InDoubt}, {"second hole", InDoubt}, {"picked end", InDoubt}, {"in a box", Lost}}},
+  };
+  Part before = made("plate 0 3 0");
+  Brief b = plateBrief();
+  for (const Row& row : rows) {
+    Part now = made(row.recipe);
+    for (const auto& [name, g] : compared(b, before, now)) {
+      auto it = row.states.find(name);
+      State expected = it == row.states.end() ? Same : it->second;
+      // Holes end at the split face: other areas of what is cut are no matter here.
+      if (std::string(row.variant) == "a face split" && it == row.states.end()) {
+        EXPECT_NE(g.state, Lost) << row.variant << ": " << name;
+        continue;
+      }
+      EXPECT_EQ(static_cast<int>(g.state), static_cast<int>(expected)) << row.variant << ": " << name << " " << g.words;
+    }
+  }
+}
+
+TEST(Rebind, whatMovedAlongIsDescribedAnewInOneStep) {
+  Part before = made("plate 0 3 0"), now = made("plate 5 3 0");
+  Brief b = plateBrief();
+  std::vector<Problem> ignored;
+  auto was = resolveGroups(b, before, ignored), is = resolveGroups(b, now, ignored);
+  int repaired = 0;
+  for (const auto& g : compareGroups(b, before, was, now, is)) {
+    if (g.state == State::Same) {
+      EXPECT_FALSE(g.repair) << g.name;
+      continue;
+    }
+    ASSERT_TRUE(g.repair) << g.name;
+    ++repaired;
+    for (auto& r : b.rules)
+      if (r.get("name") == g.name) r.values = g.repair->values;
+  }
+  EXPECT_EQ(repaired, 4);
+  // Each group now means the counterpart of what it meant.
+  auto after = resolveGroups(b, now, ignored);
+  for (std::size_t i = 0; i < was.size(); ++i) {
+    ASSERT_EQ(after[i].entities.size(), was[i].entities.size()) << was[i].name;
+    EXPECT_EQ(after[i].entities, counterparts(before, was[i].entities, now)) << was[i].name;
+  }
+  for (const auto& p : reboundFindings(compareGroups(b, before, was, now, is), now)) {
+    if (p.code == "rebind.doubt") {
+      EXPECT_FALSE(p.fix.empty());
+    }
+  }
+  // A hole that is gone has no counterpart.
+  EXPECT_TRUE(counterparts(before, was[2].entities, made("box 60 40 6")).empty());
+}
