@@ -97,38 +97,31 @@ Problem lostProblem(const RecoveryReport& r, const SurfaceMesh& s, const Part& p
   return p;
 }
 
-} // namespace
-
-Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
-  tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
-                            options.threads > 0 ? static_cast<std::size_t>(options.threads)
-                                                : static_cast<std::size_t>(std::thread::hardware_concurrency()));
-  MeshOutcome out;
-  Clock clock(out.timings);
-  SizeField size = asked;
+/// A surface with the tetrahedra that fill it up to its boundary.
+struct Filled {
   TetCore core;
   SurfaceMesh surface;
+  BridgeReport bridged;
+  int split = 0; ///< surface edges halved for it
+  std::vector<Vec3> splitAt;
+};
+
+Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome& out, Clock& clock,
+                           Progress& progress) {
+  Filled filled;
+  TetCore& core = filled.core;
+  SurfaceMesh& surface = filled.surface;
+  int& split = filled.split;
+  std::vector<Vec3>& splitAt = filled.splitAt;
   progress.stage("Surface", 0.05, 0.3);
   auto s = meshSurface(part, size, progress);
   if (!s) return s.problem();
   surface = std::move(s->mesh);
+  filled.bridged = s->bridged;
   clock.lap("surface");
-  if (s->bridged.merged) {
-    Problem p;
-    p.severity = Severity::Note;
-    p.code = "surface.bridged";
-    p.what = "tiny edges and narrow faces were bridged: " + std::to_string(s->bridged.merged) +
-             " nodes moved by at most " + formatNumber(s->bridged.moved, 3) + " " + part.unit;
-    p.places = s->bridged.places;
-    p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
-    p.why = "they are far below the size asked for";
-    p.todo = "put them into a group, or lower 'bridge', if the mesh must follow them";
-    out.problems.push_back(p);
-  }
   progress.stage("Filling", 0.3, 0.45);
   constexpr int kRounds = 14;
-  int split = 0, grew = 0;
-  std::vector<Vec3> splitAt;
+  int grew = 0;
   std::size_t lostBefore = 0;
   for (int round = 0; round < kRounds; ++round) {
     auto r = recoverBoundary(core, surface, progress);
@@ -162,6 +155,51 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     split += splitSurfaceEdges(surface, edges, part);
   }
   clock.lap("fill");
+  return filled;
+}
+
+} // namespace
+
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+  tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
+                            options.threads > 0 ? static_cast<std::size_t>(options.threads)
+                                                : static_cast<std::size_t>(std::thread::hardware_concurrency()));
+  MeshOutcome out;
+  Clock clock(out.timings);
+  SizeField size = asked;
+  std::optional<Filled> filled;
+  for (int attempt = 0; !filled; ++attempt) {
+    auto f = fillSurface(part, size, out, clock, progress);
+    if (f) {
+      filled = std::move(*f);
+      break;
+    }
+    // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
+    // tried before giving up: finer at the places that failed, then without bridging.
+    if (f.problem().code != "tet.recovery" || attempt == 2) return f.problem();
+    spdlog::debug("filling failed: attempt {} follows", attempt + 2);
+    if (attempt == 0) {
+      for (const Vec3& p : f.problem().places) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
+      size.build();
+    } else
+      size.bridging.tolerance = 0;
+  }
+  TetCore& core = filled->core;
+  SurfaceMesh& surface = filled->surface;
+  const int split = filled->split;
+  const std::vector<Vec3>& splitAt = filled->splitAt;
+  if (filled->bridged.merged) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "surface.bridged";
+    p.what = "tiny edges and narrow faces were bridged: " + std::to_string(filled->bridged.merged) +
+             " nodes moved by at most " + formatNumber(filled->bridged.moved, 3) + " " + part.unit;
+    p.places = filled->bridged.places;
+    p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
+    p.why = "they are far below the size asked for";
+    p.todo = "put them into a group, or lower 'bridge', if the mesh must follow them";
+    out.problems.push_back(p);
+  }
   if (split) {
     Problem p;
     p.severity = Severity::Note;
