@@ -512,6 +512,11 @@ void MainWindow::connectPanels() {
           Rule r;
           r.kind = kind;
           if (kind == "group") r.values["name"] = freshGroupName();
+          if (kind == "value") {
+            r.values["name"] = freshValueName("value");
+            r.values["value"] = "1 " + m_part->unit;
+          }
+          if (kind == "apart") r.values["bodies"] = "everywhere";
           if (kind == "hand_over") {
             r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
             r.values["format"] = "inp";
@@ -578,6 +583,7 @@ void MainWindow::connectPanels() {
     std::string stamp = partStampOf(m_doc.brief().partPath());
     std::size_t n = 0;
     for (const auto& r : runs) {
+      if (!m_part || r.run->mesh.unit != m_part->unit) continue; // made when the file's numbers meant something else
       auto at = static_cast<std::ptrdiff_t>(n++);
       m_allRuns.insert(m_allRuns.begin() + at, r.run);
       m_runParts.insert(m_runParts.begin() + at, r.partStamp == stamp ? m_part : nullptr);
@@ -965,18 +971,22 @@ void MainWindow::showMeasures() {
   placeFloating();
 }
 
-void MainWindow::keepMeasure(const Measure& m) {
-  if (!m_part) return;
-  // "equivalent diameter" -> equivalent_diameter, equivalent_diameter_2, ...
-  std::string base = m.name, name;
-  std::replace(base.begin(), base.end(), ' ', '_');
+std::string MainWindow::freshValueName(const std::string& base) const {
   auto used = [&](const std::string& n) {
     for (const auto& r : m_doc.brief().rules)
       if (r.kind == "value" && r.get("name") == n) return true;
     return false;
   };
-  name = base;
+  std::string name = base;
   for (int k = 2; used(name); ++k) name = base + "_" + std::to_string(k);
+  return name;
+}
+
+void MainWindow::keepMeasure(const Measure& m) {
+  if (!m_part) return;
+  std::string name = m.name;
+  std::replace(name.begin(), name.end(), ' ', '_');
+  name = freshValueName(name);
   edit(
       [&](Brief& b) {
         auto at = b.rules.begin();

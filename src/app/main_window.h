@@ -188,6 +188,8 @@ private:
   void askExport();
   void askUnit(const std::string& unit);
   std::string freshGroupName() const;
+  /// base, base_2, ...: the first that no value has.
+  std::string freshValueName(const std::string& base) const;
 };
 
 } // namespace tess

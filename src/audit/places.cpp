@@ -57,7 +57,8 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
     Box around = boxes[i];
     around.grow(boxes[i].diagonal());
     tree.overlapping(around, [&](int j) {
-      join(i, static_cast<std::size_t>(j));
+      // The tree also visits what lies in the same leaf.
+      if (boxes[static_cast<std::size_t>(j)].overlaps(around)) join(i, static_cast<std::size_t>(j));
       return true;
     });
   }

@@ -645,7 +645,7 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
   inspectCmd->add_flag("--propose", propose, "print a brief with the groups that the part suggests");
-  inspectCmd->add_option("--for", purpose, "with --propose: sizes for strength, heat or flow")
+  inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
   auto* forecastCmd = app.add_subcommand("forecast", "what a mesh will cost, before it is made");

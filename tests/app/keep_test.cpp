@@ -167,6 +167,9 @@ TEST_F(Keep, aMeasureBecomesAValueThatSizesUse) {
   EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()),
               w->part()->faces[static_cast<std::size_t>(hole)].radius / 2, 1e-6);
   EXPECT_TRUE(validateBrief(w->document().brief(), w->part()->unit).empty());
+  emit w->briefPanel()->ruleWanted("value"); // a fresh card is valid at once
+  EXPECT_TRUE(validateBrief(w->document().brief(), w->part()->unit).empty());
+  w->document().undo();
   w->keepMeasure(w->measures()[0]); // a second one gets a name of its own
   EXPECT_EQ(w->document().brief().rules[1].get("name"), "diameter_2");
 }
