@@ -1460,6 +1460,14 @@ void MainWindow::handOver(const std::vector<Rule>& rules) {
     scale = slotNumber(plain, "scale", m_part->unit);
   }
   Gate gate = gateOf(*run, *m_part, m_doc.brief(), scale);
+  if (m_runParts[static_cast<std::size_t>(m_current)] != m_part) {
+    Problem p;
+    p.code = "gate.part";
+    p.what = "the part has changed since this mesh was made";
+    p.why = "what is written follows the part as it was";
+    p.todo = "mesh again";
+    gate.objections.push_back(p);
+  }
   if (gate.open()) return handOverAll(rules);
   GateDialog dialog(*run, rules, gate, this);
   if (dialog.exec() != QDialog::Accepted) return;

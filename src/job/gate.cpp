@@ -30,7 +30,6 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double sca
     p.why = why;
     p.todo = todo;
     g.objections.push_back(p);
-    return &g.objections.back();
   };
   auto count = [](std::size_t n, const std::string& one, const std::string& many) {
     return std::to_string(n) + " " + (n == 1 ? one : many);
@@ -61,7 +60,7 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double sca
     object("gate.unit", "the part's file names no unit; " + part.unit + " is assumed",
            "the mesh would measure " + g.size, "set the unit on the part's card");
   std::map<std::int32_t, int> groupsOf; // boundary face -> groups that hold it
-  std::vector<std::string> empty, twice;
+  std::vector<std::string> empty;
   bool faceGroups = false;
   for (const auto& x : m.groups) {
     if (x.items.empty()) empty.push_back(x.name);

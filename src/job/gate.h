@@ -12,8 +12,8 @@ struct Gate {
 };
 
 /// Judges the run against its part and against the brief as it stands now: failed limits, an unsound mesh, faces in no
-/// group or in two, sets without elements, a unit that was only assumed, a brief or part that has moved on.
-/// `scale` of the file about to be written. Cost O(boundary faces).
+/// group or in two, sets without elements, a unit that was only assumed, a brief that has moved on.
+/// `scale` of the file about to be written. Cost O(nodes + boundary faces).
 Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double scale = 1);
 
 } // namespace tess

@@ -34,27 +34,30 @@ std::string sizeReasonName(const Brief& brief, int rule) {
   }
 }
 
-Brief scaledSizes(const Brief& asWritten, const Part& part, double factor) {
-  const Brief brief = settled(asWritten, &part);
+Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
+  // Sizes are read with names replaced; what is no size keeps its name.
+  const Brief plain = settled(brief, &part);
   Brief b = brief;
   bool overall = false;
-  for (auto& r : b.rules) {
+  for (std::size_t i = 0; i < b.rules.size(); ++i) {
+    Rule& r = b.rules[i];
+    const Rule& read = plain.rules[i];
     const RuleKind* kind = ruleKind(r.kind);
     if (r.off || !kind || kind->section != "Sizes") continue;
     for (const auto& slot : kind->entries) {
       // Of the overall rule every length is a size; elsewhere a length may also be a place or a reach.
       if (slot.type != SlotType::Size && !(slot.type == SlotType::Length && r.kind == "everywhere")) continue;
-      if (auto share = parseDiameter(r.get(slot.key)); share && slot.diameter)
+      if (auto share = parseDiameter(read.get(slot.key)); share && slot.diameter)
         r.values[slot.key] = formatNumber(factor * *share, 10) + " D";
-      double x = slotNumber(r, slot.key, part.unit);
+      double x = slotNumber(read, slot.key, part.unit);
       if (x > 0) r.values[slot.key] = formatNumber(factor * x, 10) + " " + part.unit;
     }
     // What follows from curvature is refined along: sizes there go with the turn, and with the root of the deviation.
     if (kind->slot("turn"))
-      if (double turn = slotNumber(r, "turn", part.unit); turn > 0)
+      if (double turn = slotNumber(read, "turn", part.unit); turn > 0)
         r.values["turn"] = formatNumber(std::min(120.0, factor * turn), 10) + " deg";
     if (kind->slot("deviation"))
-      if (double d = slotNumber(r, "deviation", part.unit); d > 0)
+      if (double d = slotNumber(read, "deviation", part.unit); d > 0)
         r.values["deviation"] = formatNumber(factor * factor * d, 10) + " " + part.unit;
     if (r.kind != "everywhere") continue;
     if (!overall) r.values["target"] = formatNumber(factor * overallTarget(brief, part), 10) + " " + part.unit;

@@ -87,3 +87,16 @@ TEST(Values, sharesOfTheDiagonalAndOfTheBox) {
   EXPECT_NEAR((request.zones[0].zone.a - place(0, 0.5)).norm(), 0, 1e-9);
   EXPECT_NEAR((request.zones[0].zone.b - place(0.5, 1) - Vec3(0, 0, 1)).norm(), 0, 1e-9);
 }
+
+TEST(Values, scalingSizesLeavesNamesThatAreNoSizes) {
+  Part part = made("box 20 40 8");
+  Brief b = withValues({value("h", "2 mm"),
+                        value("reach", "5 mm"),
+                        {"everywhere", {{"target", "h"}}, "", false, {}},
+                        {"size", {{"on", "everywhere"}, {"length", "h / 2"}, {"within", "reach"}}, "", false, {}}});
+  Brief finer = scaledSizes(b, part, 0.5);
+  EXPECT_NEAR(overallTarget(finer, part), 1, 1e-12);
+  EXPECT_NEAR(slotNumber(finer.rules[3], "length", "mm"), 0.5, 1e-12);
+  EXPECT_EQ(finer.rules[3].get("within"), "reach");
+  EXPECT_EQ(finer.rules[0], b.rules[0]);
+}
