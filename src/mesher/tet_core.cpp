@@ -1,77 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/tet_core.h"
 #include "base/predicates.h"
-#include <numeric>
+#include "mesher/delaunay.h"
 #include <unordered_map>
 
 namespace tess {
-namespace {
-
-/// Index along a Hilbert curve of order 20 by the transpose method (Skilling 2004).
-std::uint64_t hilbert(std::uint32_t x, std::uint32_t y, std::uint32_t z) {
-  constexpr int bits = 20;
-  std::uint32_t X[3] = {x, y, z}, m = 1u << (bits - 1);
-  for (std::uint32_t q = m; q > 1; q >>= 1) {
-    std::uint32_t p = q - 1;
-    for (auto& c : X) {
-      if (c & q)
-        X[0] ^= p;
-      else {
-        std::uint32_t t = (X[0] ^ c) & p;
-        X[0] ^= t;
-        c ^= t;
-      }
-    }
-  }
-  for (int i = 1; i < 3; ++i) X[i] ^= X[i - 1];
-  std::uint32_t t = 0;
-  for (std::uint32_t q = m; q > 1; q >>= 1)
-    if (X[2] & q) t ^= q - 1;
-  for (auto& c : X) c ^= t;
-  std::uint64_t r = 0;
-  for (int b = bits - 1; b >= 0; --b)
-    for (auto c : X) r = r << 1 | (c >> b & 1);
-  return r;
-}
-
-} // namespace
-
-std::vector<int> insertionOrder(const std::vector<Vec3>& points, const std::vector<int>& which, std::uint32_t seed) {
-  Box box;
-  for (int i : which) box.add(points[static_cast<std::size_t>(i)]);
-  double scale = box.empty() || box.size().maxCoeff() <= 0 ? 0 : ((1u << 20) - 1) / box.size().maxCoeff();
-  struct Item {
-    std::uint64_t key;
-    int id;
-    int round;
-  };
-  std::vector<Item> items;
-  items.reserve(which.size());
-  std::uint32_t rng = seed;
-  int rounds = 0;
-  for (std::size_t n = which.size(); n > 1000; n /= 8) ++rounds;
-  for (int i : which) {
-    Vec3 q = (points[static_cast<std::size_t>(i)] - box.lo) * scale;
-    int round = rounds;
-    // Each point falls into the last round with probability 7/8, into the one before with 7/64, ...
-    for (; round > 0; --round) {
-      rng = rng * 1664525u + 1013904223u;
-      if (rng >> 29 != 0) break;
-    }
-    items.push_back({hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()),
-                             static_cast<std::uint32_t>(q.z())),
-                     i, round});
-  }
-  std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
-    if (a.round != b.round) return a.round < b.round;
-    return a.key != b.key ? a.key < b.key : a.id < b.id;
-  });
-  std::vector<int> order;
-  order.reserve(items.size());
-  for (const auto& it : items) order.push_back(it.id);
-  return order;
-}
-
 int TetCore::newTet() {
   if (!m_free.empty()) {
     int t = m_free.back();
@@ -157,9 +90,8 @@ void TetCore::rebuildWalls(const std::vector<int>& members, int stamp, Cavity& c
   }
 }
 
-bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool constrained) {
+bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c) {
   c.tets.clear();
-  c.walls.clear();
   int stamp = ++m_stampNow;
   m_stamp[static_cast<std::size_t>(start)] = stamp;
   c.tets.push_back(start);
@@ -167,23 +99,13 @@ bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool co
     const Tet& q = at(c.tets[k]);
     for (int i = 0; i < 4; ++i) {
       int o = q.n[i] >> 2;
-      if (constrained && faceLocked(c.tets[k], i)) {
-        if (m_stamp[static_cast<std::size_t>(o)] == stamp) continue; // seen below as a wall of both
-      } else if (m_stamp[static_cast<std::size_t>(o)] == stamp)
-        continue;
-      else if (m_stamp[static_cast<std::size_t>(o)] != -stamp && conflicts(o, p, pointId)) {
-        m_stamp[static_cast<std::size_t>(o)] = stamp;
-        c.tets.push_back(o);
-        continue;
-      }
-      if (!constrained) {
-        m_stamp[static_cast<std::size_t>(o)] = -stamp;
-        const int* f = kTetFace[i];
-        c.walls.push_back({{q.v[f[0]], q.v[f[1]], q.v[f[2]]}, q.n[i], false, c.tets[k]});
-      }
+      int& mark = m_stamp[static_cast<std::size_t>(o)];
+      if (faceLocked(c.tets[k], i) || mark == stamp || mark == -stamp) continue;
+      bool taken = conflicts(o, p, pointId);
+      mark = taken ? stamp : -stamp;
+      if (taken) c.tets.push_back(o);
     }
   }
-  if (!constrained) return true;
   // Away from the Delaunay property the cavity need not be star-shaped: drop tets whose walls p does not see.
   for (int round = 0; round < 100; ++round) {
     rebuildWalls(c.tets, stamp, c);
@@ -284,96 +206,23 @@ void TetCore::linkByHash() {
 bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   // Points are worked on in the order of insertion, which runs along a curve: what is close in space is then close in
   // memory. Vertices get their own numbers back at the end.
-  std::vector<int> order = insertionOrder(points, which);
-  std::vector<Vec3> own(order.size());
-  for (std::size_t i = 0; i < order.size(); ++i) own[i] = pt(order[i]);
-  own.swap(points);
-  struct Restore { // also when a stop unwinds
-    std::vector<Vec3>&a, &b;
-    ~Restore() { a.swap(b); }
-  };
-  bool ok;
-  {
-    Restore restore{points, own};
-    ok = delaunayInOrder(progress);
-  }
-  for (auto& t : tets)
-    if (t.v[0] != -2)
-      for (int& v : t.v)
-        if (v != kGhost) v = order[static_cast<std::size_t>(v)];
-  std::vector<int> at(points.size(), -1);
-  for (std::size_t i = 0; i < order.size(); ++i) at[static_cast<std::size_t>(order[i])] = tetOf[i];
-  tetOf = std::move(at);
-  return ok;
-}
-
-bool TetCore::delaunayInOrder(Progress* progress) {
-  tets.clear();
-  region.clear();
-  locked.clear();
-  m_stamp.clear();
-  m_free.clear();
-  m_stampNow = 0;
+  InsertionOrder order = insertionOrder(points, which);
+  std::vector<Vec3> own(order.order.size());
+  for (std::size_t i = 0; i < own.size(); ++i) own[i] = pt(order.order[i]);
+  tets = delaunayTets(own, order, progress);
   tetOf.assign(points.size(), -1);
-  std::vector<int> order(points.size());
-  std::iota(order.begin(), order.end(), 0);
-  if (order.size() < 4) return false;
-  // First tetrahedron: four points that span space.
-  std::size_t i1 = 1, i2 = 0, i3 = 0;
-  while (i1 < order.size() && pt(order[i1]) == pt(order[0])) ++i1;
-  for (i2 = i1 + 1; i2 < order.size(); ++i2) {
-    bool line = true;
-    for (int d = 0; d < 3; ++d) line = line && orient2d(pt(order[0]), pt(order[i1]), pt(order[i2]), d) == 0;
-    if (!line) break;
-  }
-  for (i3 = i2 + 1; i3 < order.size(); ++i3)
-    if (orient3d(pt(order[0]), pt(order[i1]), pt(order[i2]), pt(order[i3])) != 0) break;
-  if (i3 >= order.size()) return false;
-  int v[4] = {order[0], order[i1], order[i2], order[i3]};
-  if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
-  std::size_t guess = order.size() * 7 + 64;
-  tets.reserve(guess);
-  region.reserve(guess);
-  locked.reserve(guess);
-  m_stamp.reserve(guess);
-  int core = newTet();
-  for (int i = 0; i < 4; ++i) {
-    at(core).v[i] = v[i];
-    tetOf[static_cast<std::size_t>(v[i])] = core;
-  }
-  int g[4];
-  for (int i = 0; i < 4; ++i) { // ghost over face i: face turned round, then the ghost
-    g[i] = newTet();
-    const int* f = kTetFace[i];
-    int w[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
-    std::copy(w, w + 4, at(g[i]).v);
-    link(4 * g[i] + 3, 4 * core + i);
-  }
-  for (int i = 0; i < 4; ++i)
-    for (int a = 0; a < 3; ++a) { // ghosts i and j share the edge of the two corners they both have
-      int missing = at(g[i]).v[a];
-      for (int j = 0; j < 4; ++j)
-        if (j != i && v[j] == missing)
-          for (int b = 0; b < 3; ++b)
-            if (at(g[j]).v[b] == v[i]) link(4 * g[i] + a, 4 * g[j] + b);
-    }
-  Cavity c;
-  int hint = core;
-  std::size_t done = 0;
-  for (int id : order) {
-    if (progress && (++done & 4095) == 0) progress->check();
-    if (id == v[0] || id == v[1] || id == v[2] || id == v[3]) continue;
-    int t = locate(pt(id), hint);
-    if (t < 0) return false;
-    bool repeated = false;
-    for (int k : at(t).v)
-      if (k != kGhost && pt(k) == pt(id)) repeated = true;
-    if (repeated) continue;
-    cavityOf(pt(id), id, t, c, false);
-    fill(c, id);
-    hint = lastMade.front();
-  }
-  return true;
+  for (std::size_t t = 0; t < tets.size(); ++t)
+    for (int& v : tets[t].v)
+      if (v != kGhost) {
+        v = order.order[static_cast<std::size_t>(v)];
+        tetOf[static_cast<std::size_t>(v)] = static_cast<int>(t);
+      }
+  region.assign(tets.size(), -1);
+  locked.assign(tets.size(), 0);
+  m_stamp.assign(tets.size(), 0);
+  m_stampNow = 0;
+  m_free.clear();
+  return !tets.empty();
 }
 
 bool TetCore::ringOf(int t, int a, int b, Ring& ring) const {

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Tetrahedra with neighbours, and the operations that change them: Delaunay insertion, the 2-3 flip, edge removal.
 // Compact arrays (4 vertices + 4 neighbours, 32 bit), a ghost vertex at infinity closes the hull. All topological
-// decisions use exact predicates. Incremental Delaunay with cavity re-triangulation after Hilbert-ordered rounds
-// (Amenta, Choi & Rote 2003); edge removal by dynamic programming over the triangulations of the ring around an edge
-// (Freitag & Ollivier-Gooch 1997; Klincsek 1980). Not thread-safe; deterministic.
+// decisions use exact predicates. Delaunay tets of a cloud come from mesher/delaunay.h; edge removal by dynamic
+// programming over the triangulations of the ring around an edge (Freitag & Ollivier-Gooch 1997; Klincsek 1980). Not
+// thread-safe; deterministic.
 //
 //   Corner order: orient3d(v0, v1, v2, v3) > 0. Face i lies opposite corner i.
 //   n[i] = 4 * neighbour + number of the common face in the neighbour.
@@ -28,9 +28,6 @@ inline std::uint64_t edgeKey(int a, int b) {
   if (a > b) std::swap(a, b);
   return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
 }
-
-/// Order of points along a Hilbert curve in rounds of growing size; for insertion. `points` indices in, indices out.
-std::vector<int> insertionOrder(const std::vector<Vec3>& points, const std::vector<int>& which, std::uint32_t seed = 1);
 
 class TetCore {
 public:
@@ -79,7 +76,7 @@ public:
   };
   /// Tets whose circumsphere holds p, connected to `start`, not passing locked faces; then shrunk until p sees all
   /// walls. False when `start` itself had to go.
-  bool cavityOf(const Vec3& p, int pointId, int start, Cavity& c, bool constrained);
+  bool cavityOf(const Vec3& p, int pointId, int start, Cavity& c);
   /// Fills the cavity with tets around vertex p. New tets are listed in `lastMade`.
   void fill(const Cavity& c, int p);
   std::vector<int> lastMade;
@@ -135,7 +132,6 @@ private:
   std::vector<Local> m_local; ///< per vertex + 1: its number on the walls of the cavity at hand
   int m_localStamp = 0;
   std::vector<int> m_table;
-  bool delaunayInOrder(Progress* progress);
   void linkByHash();
   bool conflicts(int t, const Vec3& p, int id) const;
   void rebuildWalls(const std::vector<int>& tets, int stamp, Cavity& c) const;

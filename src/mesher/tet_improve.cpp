@@ -347,7 +347,7 @@ private:
     Vec3 middle = (a + b + c + d) / 4;
     TetCore::Cavity cavity;
     int id = static_cast<int>(m.points.size());
-    if (!m.cavityOf(middle, id, t, cavity, true)) return false;
+    if (!m.cavityOf(middle, id, t, cavity)) return false;
     double old = 1;
     for (int y : cavity.tets) old = std::min(old, q(y));
     auto score = [&](const Vec3& p, double stop) {

@@ -149,7 +149,7 @@ private:
     int where = m.locate(p, t, true);
     if (where < 0 || m.ghost(where) || m.region[static_cast<std::size_t>(where)] != body) return false;
     int id = static_cast<int>(m.points.size());
-    if (!m.cavityOf(p, id, where, m_cavity, true)) return false;
+    if (!m.cavityOf(p, id, where, m_cavity)) return false;
     double own = m_size.at(p), h = std::min(own, m_size.bodySize(body));
     double close2 = kTooClose * kTooClose * h * h;
     for (const auto& w : m_cavity.walls) {

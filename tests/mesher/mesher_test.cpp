@@ -4,9 +4,12 @@
 #include "mesher/tet.h"
 #include "support/fixtures.h"
 #include <cmath>
+#include <cstring>
 #include <map>
+#include <numeric>
 #include <random>
 #include <set>
+#include <tbb/global_control.h>
 #include <thread>
 
 using namespace tess;
@@ -76,6 +79,94 @@ TEST(Delaunay, gridWithAllItsTiesFillsTheCube) {
       v += w;
     }
   EXPECT_NEAR(v, 216, 1e-9);
+}
+
+namespace {
+/// Tets as sets of points, whatever their numbers.
+std::vector<std::array<int, 4>> sortedTets(const TetCore& core) {
+  std::vector<std::array<int, 4>> r;
+  for (const Tet& q : core.tets) {
+    r.push_back({q.v[0], q.v[1], q.v[2], q.v[3]});
+    std::sort(r.back().begin(), r.back().end());
+  }
+  std::sort(r.begin(), r.end());
+  return r;
+}
+std::vector<int> allOf(const TetCore& core) {
+  std::vector<int> which(core.points.size());
+  std::iota(which.begin(), which.end(), 0);
+  return which;
+}
+} // namespace
+
+TEST(Delaunay, cloudsWorkedOnByStretchesAreDelaunayEverywhere) {
+  // Large enough for stretches; a part of it is a grid full of ties, a part repeats points, a part lies in a plane.
+  TetCore core;
+  std::mt19937 rng(5);
+  std::uniform_real_distribution<double> u(0, 1);
+  for (int i = 0; i < 20000; ++i) core.points.emplace_back(u(rng), u(rng), u(rng));
+  for (int i = 0; i < 5000; ++i) core.points.emplace_back(u(rng), u(rng), 0);
+  for (int i = 0; i < 20 * 20 * 20; ++i)
+    core.points.emplace_back(2 + i % 20 * 0.05, i / 20 % 20 * 0.05, i / 400 * 0.05);
+  const std::size_t distinct = core.points.size();
+  for (std::size_t i = 0; i < 300; ++i) core.points.push_back(core.points[37 * i]);
+  ASSERT_TRUE(core.delaunay(allOf(core)));
+  EXPECT_EQ(core.liveCount(), core.tets.size());
+  std::size_t used = 0;
+  for (int t : core.tetOf) used += t >= 0;
+  EXPECT_EQ(used, distinct);
+  double volume = 0;
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    const Tet& q = core.at(t);
+    for (int i = 0; i < 4; ++i) {
+      const int o = q.n[i] >> 2;
+      ASSERT_EQ(core.at(o).n[q.n[i] & 3], 4 * t + i);
+      if (core.ghost(t)) continue;
+      // Every tet is empty when the tets across its faces keep out of its sphere.
+      const int far = core.at(o).v[q.n[i] & 3];
+      if (far != kGhost) {
+        ASSERT_LE(insphere(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3]), core.pt(far)), 0);
+      }
+    }
+    if (!core.ghost(t)) {
+      const double w = tetVolume(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3]));
+      ASSERT_GE(w, 0);
+      volume += w;
+    }
+  }
+  EXPECT_GT(volume, 1.9); // two unit cubes, less the rim of the random one, and what spans between them
+  EXPECT_LT(volume, 3);
+}
+
+TEST(Delaunay, threadsChangeNothing) {
+  TetCore a, b;
+  std::mt19937 rng(6);
+  std::normal_distribution<double> u;
+  for (int i = 0; i < 30000; ++i) a.points.emplace_back(u(rng), u(rng), u(rng) * 0.01);
+  b.points = a.points;
+  ASSERT_TRUE(a.delaunay(allOf(a)));
+  {
+    tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    ASSERT_TRUE(b.delaunay(allOf(b)));
+  }
+  ASSERT_EQ(a.tets.size(), b.tets.size());
+  EXPECT_EQ(std::memcmp(a.tets.data(), b.tets.data(), a.tets.size() * sizeof(Tet)), 0);
+}
+
+TEST(Delaunay, coordinatesOfAnySizeGiveTheSameTets) {
+  // The bound of the quick test must hold, or give up, at every scale.
+  TetCore a;
+  std::mt19937 rng(7);
+  std::uniform_int_distribution<int> u(0, 4000);
+  for (int i = 0; i < 1500; ++i) a.points.emplace_back(u(rng), u(rng), u(rng) / 500);
+  ASSERT_TRUE(a.delaunay(allOf(a)));
+  const auto expected = sortedTets(a);
+  for (int power : {-90, -40, 40, 90}) {
+    TetCore b;
+    for (const auto& p : a.points) b.points.push_back(p * std::ldexp(1.0, power));
+    ASSERT_TRUE(b.delaunay(allOf(b)));
+    EXPECT_EQ(sortedTets(b), expected) << power;
+  }
 }
 
 TEST(Delaunay, pointsInAPlaneAreRefused) {

@@ -1,0 +1,598 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/delaunay.h"
+#include "base/parallel.h"
+#include "base/predicates.h"
+#include <array>
+#include <cmath>
+#include <unordered_map>
+
+// One body, compiled for wide registers too where the processor has them; the results are the same to the bit, as
+// products are never contracted. Sanitizers cannot run the choice at load time.
+#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+#define TESS_WIDE __attribute__((target_clones("avx2", "default")))
+#else
+#define TESS_WIDE
+#endif
+
+namespace tess {
+namespace {
+
+/// Bits of x (21 at most) spread to every third place.
+std::uint64_t spread(std::uint64_t x) {
+  x = (x | x << 32) & 0x001f00000000ffffull;
+  x = (x | x << 16) & 0x001f0000ff0000ffull;
+  x = (x | x << 8) & 0x100f00f00f00f00full;
+  x = (x | x << 4) & 0x10c30c30c30c30c3ull;
+  x = (x | x << 2) & 0x1249249249249249ull;
+  return x;
+}
+
+/// Index along a Hilbert curve of order 20 by the transpose method (Skilling 2004), without branches.
+std::uint64_t hilbert(std::uint32_t x, std::uint32_t y, std::uint32_t z) {
+  constexpr int bits = 20;
+  std::uint32_t X[3] = {x, y, z};
+  for (int b = bits - 1; b > 0; --b) {
+    const std::uint32_t low = (1u << b) - 1;
+    for (auto& c : X) {
+      const std::uint32_t set = 0u - (c >> b & 1); // all ones when the bit is set
+      const std::uint32_t swapped = (X[0] ^ c) & low & ~set;
+      X[0] ^= (low & set) | swapped;
+      c ^= swapped;
+    }
+  }
+  for (int i = 1; i < 3; ++i) X[i] ^= X[i - 1];
+  std::uint32_t t = X[2]; // bit k of it: parity of the bits above k
+  for (int shift = 1; shift < 32; shift *= 2) t ^= t >> shift;
+  t >>= 1;
+  for (auto& c : X) c ^= t;
+  return spread(X[0]) << 2 | spread(X[1]) << 1 | spread(X[2]);
+}
+
+constexpr std::size_t kStretches = 2;        ///< worked on side by side; fixed, so that results depend on nothing else
+constexpr std::size_t kWorthSharing = 20000; ///< points in a round
+
+/// Circumsphere of a tet, relative to one of its corners. In single precision with a proven bound on its error it
+/// decides nearly all tests at a fraction of the cost of the determinant; the rest goes to the exact predicate.
+struct Ball {
+  float c2[3];  ///< twice the centre minus corner
+  float error2; ///< at least the length of the error of c2; infinity: never decides; negative: a ghost
+  int corner;
+  int stamp; ///< of the last insertion that had the tet in its cavity
+};
+
+/// Balls of the tets between three given points each and an apex, many at a time. x, y, z: from the apex to the three
+/// points. With L the longest of the three, the numerator is a sum of terms of size L^4 with a rounding error below
+/// 125 u L^4 (u = 2^-53), the determinant's is below 48 u L^3; as the radius is at least L / 2 the centre is off by
+/// less than |c| (173 L^3 / |det| + 14) u, and then rounded to single precision (6e-8). Powers take the bound to
+/// infinity before |det| < 1e-13 L^3, where it ends to hold, and before the range of single precision ends; the
+/// constant term covers underflow (the small terms added keep powers out of the slow range of tiny numbers). Written
+/// without a choice, which would keep the compiler from using wide registers.
+struct BallInput {
+  const double *ax, *ay, *az, *bx, *by, *bz, *cx, *cy, *cz;
+};
+TESS_WIDE void ballsOf(const BallInput& in, std::size_t n, float* __restrict ox, float* __restrict oy,
+                       float* __restrict oz, float* __restrict oe) {
+  for (std::size_t i = 0; i < n; ++i) {
+    const double ax = in.ax[i], ay = in.ay[i], az = in.az[i], bx = in.bx[i], by = in.by[i], bz = in.bz[i],
+                 cx = in.cx[i], cy = in.cy[i], cz = in.cz[i];
+    const double bcx = by * cz - bz * cy, bcy = bz * cx - bx * cz, bcz = bx * cy - by * cx;
+    const double cax = cy * az - cz * ay, cay = cz * ax - cx * az, caz = cx * ay - cy * ax;
+    const double abx = ay * bz - az * by, aby = az * bx - ax * bz, abz = ax * by - ay * bx;
+    const double aa = ax * ax + ay * ay + az * az, bb = bx * bx + by * by + bz * bz, cc = cx * cx + cy * cy + cz * cz;
+    const double det = ax * bcx + ay * bcy + az * bcz;
+    const double la = std::abs(ax) + std::abs(ay) + std::abs(az), lb = std::abs(bx) + std::abs(by) + std::abs(bz),
+                 lc = std::abs(cx) + std::abs(cy) + std::abs(cz);
+    const double cube = (aa + bb + cc) * (la + lb + lc); // at least L^3
+    const double inverse = 1 / det;
+    const double x = (aa * bcx + bb * cax + cc * abx) * inverse, y = (aa * bcy + bb * cay + cc * aby) * inverse,
+                 z = (aa * bcz + bb * caz + cc * abz) * inverse;
+    const double size = std::abs(x) + std::abs(y) + std::abs(z);
+    const double flat = std::abs(inverse) * cube;
+    auto eighth = [](double v) { return (v * v) * (v * v) * ((v * v) * (v * v)); };
+    const double error =
+        size * (7.5e-8 + 5e-14 * flat) + eighth(eighth(1e-9 * flat + 1e-4)) + eighth(1e-25 * size + 1e-30) + 1e-40;
+    ox[i] = static_cast<float>(x);
+    oy[i] = static_cast<float>(y);
+    oz[i] = static_cast<float>(z);
+    oe[i] = static_cast<float>(error);
+  }
+}
+
+/// The lines from a new point to the corners of its cavity, and the balls of the tets between them.
+class Spokes {
+public:
+  void room(std::size_t walls) {
+    if (m_size >= walls) return;
+    m_size = 2 * walls + 64;
+    m_in.resize(9 * m_size);
+    m_out.resize(4 * m_size);
+    m_to.resize(3 * m_size + 1);
+  }
+  void set(int corner, const Vec3& to) { m_to[static_cast<std::size_t>(corner)] = {to.x(), to.y(), to.z()}; }
+  void balls(const std::array<int, 3>* corners, std::size_t n) {
+    double* in = m_in.data();
+    for (std::size_t i = 0; i < n; ++i)
+      for (std::size_t c = 0; c < 3; ++c) {
+        const auto& to = m_to[static_cast<std::size_t>(corners[i][c])];
+        for (std::size_t d = 0; d < 3; ++d) in[(3 * c + d) * m_size + i] = to[d];
+      }
+    auto row = [&](std::size_t k) { return in + k * m_size; };
+    ballsOf({row(0), row(1), row(2), row(3), row(4), row(5), row(6), row(7), row(8)}, n, m_out.data(),
+            m_out.data() + m_size, m_out.data() + 2 * m_size, m_out.data() + 3 * m_size);
+  }
+  Ball ball(std::size_t i, int corner) const {
+    const float* o = m_out.data() + i;
+    return {{o[0], o[m_size], o[2 * m_size]}, o[3 * m_size], corner, 0};
+  }
+
+private:
+  std::size_t m_size = 0;
+  std::vector<double> m_in;
+  std::vector<float> m_out;
+  std::vector<std::array<double, 3>> m_to;
+};
+
+class Delaunay {
+public:
+  Delaunay(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress)
+      : m_points(points), m_order(order), m_progress(progress) {}
+
+  std::vector<Tet> run() {
+    const std::size_t n = m_points.size();
+    const auto& rounds = m_order.rounds;
+    m_tets.reserve(n * 7 + 64);
+    m_balls.reserve(n * 7 + 64);
+    Worker all;
+    all.local.resize(n + 1, {0, 0});
+    if (!begin(all)) return {};
+    for (std::size_t r = 0; r < rounds.size(); ++r) {
+      const std::size_t from = rounds[r], to = r + 1 < rounds.size() ? rounds[r + 1] : n;
+      if (to - from < kWorthSharing)
+        for (std::size_t i = from; i < to; ++i) insertAnywhere(all, static_cast<int>(i));
+      else
+        insertByStretches(all, from, to);
+    }
+    m_balls = {};
+    compact();
+    return std::move(m_tets);
+  }
+
+private:
+  struct Local {
+    int stamp, number;
+  };
+  /// What one thread needs to insert points.
+  struct Worker {
+    unsigned mask = 0; ///< bit of the stretch
+    int hint = 0;
+    int stamp = 0, step = 1;
+    std::uint32_t rng = 12345;
+    int next = 0, end = 0; ///< unused tets of its own
+    std::vector<int> free;
+    std::vector<int> cavity;                 ///< tets to go, then those that take their place
+    std::vector<int> walls;                  ///< of the cavity, from outside: 4 * tet + face
+    std::vector<std::array<int, 3>> numbers; ///< per wall, of its corners
+    std::vector<Local> local;                ///< per vertex + 1: its number on the walls of the cavity at hand
+    int localStamp = 0;
+    std::vector<int> corners; ///< of the cavity, by local number
+    Spokes spokes;
+    std::vector<int> table;
+    std::vector<int> waiting; ///< points left for the end of the round
+    void room(std::size_t n) {
+      if (cavity.size() >= n + 64) return;
+      cavity.resize(n + 64);
+      walls.resize(n + 64);
+    }
+  };
+  const std::vector<Vec3>& m_points;
+  const InsertionOrder& m_order;
+  const Progress* m_progress;
+  std::vector<Tet> m_tets;
+  std::vector<Ball> m_balls;
+  std::array<Worker, kStretches> m_team;
+  std::vector<std::uint8_t> m_owner; ///< per vertex + 1 during a shared round: bit of its stretch
+  std::size_t m_done = 0;
+
+  const Vec3& pt(int v) const { return m_points[static_cast<std::size_t>(v)]; }
+  Tet& at(int t) { return m_tets[static_cast<std::size_t>(t)]; }
+  const Tet& at(int t) const { return m_tets[static_cast<std::size_t>(t)]; }
+  Ball& ball(int t) { return m_balls[static_cast<std::size_t>(t)]; }
+  void link(int tf, int uf) {
+    at(tf >> 2).n[tf & 3] = uf;
+    at(uf >> 2).n[uf & 3] = tf;
+  }
+  /// A ghost belongs to all.
+  unsigned ownerOf(int v) const { return m_owner[static_cast<std::size_t>(v + 1)]; }
+  bool allOwned(const Worker& w, int t) const {
+    const int* v = at(t).v;
+    return (ownerOf(v[0]) & ownerOf(v[1]) & ownerOf(v[2]) & ownerOf(v[3]) & w.mask) != 0;
+  }
+
+  int append() {
+    m_tets.push_back({{-2, -2, -2, -2}, {-1, -1, -1, -1}});
+    m_balls.push_back({{0, 0, 0}, -1, 0, 0});
+    return static_cast<int>(m_tets.size()) - 1;
+  }
+
+  /// The first tetrahedron: four points that span space, with ghosts over its faces.
+  bool begin(Worker& w) {
+    const int n = static_cast<int>(m_points.size());
+    int i1 = 1, i2 = 0, i3 = 0;
+    while (i1 < n && pt(i1) == pt(0)) ++i1;
+    for (i2 = i1 + 1; i2 < n; ++i2) {
+      bool line = true;
+      for (int d = 0; d < 3; ++d) line = line && orient2d(pt(0), pt(i1), pt(i2), d) == 0;
+      if (!line) break;
+    }
+    for (i3 = i2 + 1; i3 < n; ++i3)
+      if (orient3d(pt(0), pt(i1), pt(i2), pt(i3)) != 0) break;
+    if (i3 >= n) return false;
+    int v[4] = {0, i1, i2, i3};
+    if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
+    int core = append();
+    std::copy(v, v + 4, at(core).v);
+    ball(core) = {{0, 0, 0}, std::numeric_limits<float>::infinity(), v[3], 0};
+    int g[4];
+    for (int i = 0; i < 4; ++i) { // ghost over face i: face turned round, then the ghost
+      g[i] = append();
+      const int* f = kTetFace[i];
+      int corners[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
+      std::copy(corners, corners + 4, at(g[i]).v);
+      link(4 * g[i] + 3, 4 * core + i);
+    }
+    for (int i = 0; i < 4; ++i)
+      for (int a = 0; a < 3; ++a) { // ghosts i and j share the edge of the two corners they both have
+        int missing = at(g[i]).v[a];
+        for (int j = 0; j < 4; ++j)
+          if (j != i && v[j] == missing)
+            for (int b = 0; b < 3; ++b)
+              if (at(g[j]).v[b] == v[i]) link(4 * g[i] + a, 4 * g[j] + b);
+      }
+    w.hint = core;
+    return true;
+  }
+
+  bool conflictsExactly(int t, const Vec3& p, int id) const {
+    const Tet& q = at(t);
+    for (int i = 0; i < 4; ++i)
+      if (q.v[i] == kGhost) {
+        const int* f = kTetFace[i];
+        // With the ghost replaced by p the tet is positive when p lies outside the hull face.
+        double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
+        if (o != 0) return o > 0;
+        return conflictsExactly(q.n[i] >> 2, p, id);
+      }
+    const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
+    const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
+                                  static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
+                                  static_cast<std::uint32_t>(id)};
+    return insphereSos(c, ids) > 0;
+  }
+
+  /// Whether the circumsphere of tet t holds p. d lies inside the sphere of centre c through the origin when
+  /// 2 c.d > d.d, where the error of c weighs 2 |d| error. Rounding of this line is part of the error as long as |d|
+  /// is below 1e7 radii; beyond, the second term alone decides the sign. Ghosts have a negative error.
+  bool conflicts(int t, const Ball& b, const Vec3* points, const Vec3& p, int id) const {
+    const Vec3& a = points[b.corner];
+    double x = p.x() - a.x(), y = p.y() - a.y(), z = p.z() - a.z();
+    double side =
+        (x * static_cast<double>(b.c2[0]) + y * static_cast<double>(b.c2[1]) + z * static_cast<double>(b.c2[2])) -
+        (x * x + y * y + z * z);
+    double bound = (std::abs(x) + std::abs(y) + std::abs(z)) * static_cast<double>(b.error2);
+    if (std::abs(side) > bound && b.error2 >= 0) [[likely]]
+      return side > 0;
+    return conflictsExactly(t, p, id);
+  }
+
+  /// Tet that holds p, or a ghost that sees it; -1 when the way leads through tets of other stretches.
+  template <bool Shared> int locate(Worker& w, const Vec3& p, int t) {
+    for (int i = 0; i < 4; ++i)
+      if (at(t).v[i] == kGhost) {
+        t = at(t).n[i] >> 2;
+        break;
+      }
+    int came = -1; // the face through which the walk entered
+    for (;;) {
+      const Tet& q = at(t);
+      w.rng = w.rng * 1664525u + 1013904223u;
+      const int start = static_cast<int>(w.rng >> 30);
+      int next = -1;
+      for (int k = 0; k < 4; ++k) {
+        const int i = (start + k) & 3;
+        if (i == came) continue;
+        const int* f = kTetFace[i];
+        if (orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p) < 0) {
+          if (Shared && ((ownerOf(q.v[f[0]]) | ownerOf(q.v[f[1]]) | ownerOf(q.v[f[2]])) & w.mask) == 0) return -1;
+          next = q.n[i];
+          break;
+        }
+      }
+      if (next < 0) return t;
+      t = next >> 2;
+      came = next & 3;
+      for (int v : at(t).v)
+        if (v == kGhost) return t;
+    }
+  }
+
+  /// Inserts a point; false when it has to wait.
+  template <bool Shared> bool insert(Worker& w, int id) {
+    const Vec3& p = pt(id);
+    int first = locate<Shared>(w, p, w.hint);
+    if (first < 0) return false;
+    for (int k : at(first).v)
+      if (k != kGhost && pt(k) == p) return true; // repeated
+    // The cavity grows over faces; what does not conflict lies behind a wall. Both are written, and the test decides
+    // without a branch which of the two stays: its outcome cannot be predicted.
+    w.stamp += w.step;
+    const int stamp = w.stamp;
+    const Tet* tets = m_tets.data();
+    Ball* balls = m_balls.data();
+    const Vec3* points = m_points.data();
+    w.room(4);
+    int* cavity = w.cavity.data(); // 4 * tet + face through which it was reached
+    int* walls = w.walls.data();
+    std::size_t size = 1, wallCount = 0;
+    auto look = [&](int n) {
+      Ball& b = balls[n >> 2];
+      if (b.stamp == stamp) return;
+      const unsigned inside = conflicts(n >> 2, b, points, p, id);
+      b.stamp ^= (b.stamp ^ stamp) & -static_cast<int>(inside);
+      cavity[size] = n;
+      size += inside;
+      walls[wallCount] = n;
+      wallCount += inside ^ 1u;
+    };
+    balls[first].stamp = stamp;
+    cavity[0] = 4 * first;
+    if (Shared && !allOwned(w, first)) return false;
+    for (int n : tets[first].n) look(n);
+    for (std::size_t k = 1; k < size; ++k) {
+      const int face = cavity[k] & 3;
+      if (Shared && !allOwned(w, cavity[k] >> 2)) return false;
+      if (std::max(size, wallCount) + 4 > w.cavity.size()) [[unlikely]] {
+        w.room(2 * std::max(size, wallCount) + 8);
+        cavity = w.cavity.data();
+        walls = w.walls.data();
+      }
+      const int* n = tets[cavity[k] >> 2].n;
+      const int n1 = n[(face + 1) & 3], n2 = n[(face + 2) & 3], n3 = n[(face + 3) & 3];
+      look(n1);
+      look(n2);
+      look(n3);
+    }
+    if (Shared && wallCount > size + w.free.size() + static_cast<std::size_t>(w.end - w.next)) return false;
+    fill<Shared>(w, id, size, wallCount);
+    return true;
+  }
+
+  template <bool Shared> int takeTet(Worker& w) {
+    if (!w.free.empty()) {
+      int t = w.free.back();
+      w.free.pop_back();
+      return t;
+    }
+    return Shared ? w.next++ : append();
+  }
+
+  template <bool Shared> void fill(Worker& w, int id, std::size_t size, std::size_t wallCount) {
+    const Vec3& p = pt(id);
+    // The places of the cavity's tets are used again first.
+    for (std::size_t k = 0; k < size; ++k) w.cavity[k] >>= 2;
+    for (std::size_t k = wallCount; k < size; ++k) {
+      at(w.cavity[k]).v[0] = -2;
+      w.free.push_back(w.cavity[k]);
+    }
+    for (std::size_t k = size; k < wallCount; ++k) w.cavity[k] = takeTet<Shared>(w);
+    // The walls form a closed surface: every directed edge of it occurs once, its reverse in the neighbour. Vertices
+    // get small local numbers, and a square table finds the neighbour without hashing. A closed surface of W triangles
+    // has W / 2 + 2 vertices; pinched ones have more, hence the check below.
+    int bits = 5;
+    while ((std::size_t{1} << bits) < wallCount / 2 + 2) ++bits;
+    const int side = 1 << bits;
+    if (bits < 12 && w.table.size() < std::size_t{1} << 2 * bits) w.table.resize(std::size_t{1} << 2 * bits);
+    int* table = w.table.data();
+    const int* made = w.cavity.data();
+    Tet* tets = m_tets.data();
+    Ball* balls = m_balls.data();
+    w.spokes.room(wallCount);
+    if (w.numbers.size() < wallCount) w.numbers.resize(wallCount);
+    if (w.corners.size() < 3 * wallCount + 1) w.corners.resize(3 * wallCount + 1);
+    Local* local = w.local.data() + 1;
+    std::array<int, 3>* numbers = w.numbers.data();
+    int* corners = w.corners.data();
+    const int* walls = w.walls.data();
+    const int stamp = ++w.localStamp;
+    int known = 0;
+    for (std::size_t k = 0; k < wallCount; ++k) {
+      const int t = made[k], wall = walls[k];
+      Tet& q = tets[t];
+      Tet& beyond = tets[wall >> 2];
+      const int* f = kTetFace[wall & 3];
+      // Seen from the cavity, the face turns the other way round. Whether a corner is new cannot be predicted, hence
+      // no branch.
+      for (int i = 0; i < 3; ++i) {
+        const int v = beyond.v[f[2 - i]];
+        Local& own = local[v];
+        const int fresh = own.stamp != stamp;
+        const int number = own.number ^ ((own.number ^ known) & -fresh);
+        own = {stamp, number};
+        corners[known] = v;
+        known += fresh;
+        numbers[k][static_cast<std::size_t>(i)] = number;
+        q.v[i] = v;
+      }
+      q.v[3] = id;
+      q.n[3] = wall;
+      beyond.n[wall & 3] = 4 * t + 3;
+    }
+    int ghost = -1;
+    for (int c = 0; c < known; ++c) {
+      const int v = corners[c];
+      if (v == kGhost) ghost = c;
+      w.spokes.set(c, pt(v == kGhost ? id : v) - p);
+    }
+    w.spokes.balls(numbers, wallCount);
+    for (std::size_t k = 0; k < wallCount; ++k) balls[made[k]] = w.spokes.ball(k, id);
+    if (ghost >= 0)
+      for (std::size_t k = 0; k < wallCount; ++k)
+        if (const auto& l = numbers[k]; l[0] == ghost || l[1] == ghost || l[2] == ghost) balls[made[k]].error2 = -1;
+    const bool square = bits < 12 && known <= side;
+    if (square) {
+      for (std::size_t k = 0; k < wallCount; ++k) {
+        const auto& l = numbers[k];
+        table[(l[1] << bits) + l[2]] = 4 * made[k];
+        table[(l[2] << bits) + l[0]] = 4 * made[k] + 1;
+        table[(l[0] << bits) + l[1]] = 4 * made[k] + 2;
+      }
+      for (std::size_t k = 0; k < wallCount; ++k) {
+        Tet& q = tets[made[k]];
+        const auto& l = numbers[k];
+        q.n[0] = table[(l[2] << bits) + l[1]];
+        q.n[1] = table[(l[0] << bits) + l[2]];
+        q.n[2] = table[(l[1] << bits) + l[0]];
+      }
+    } else
+      linkByHash(w, wallCount);
+    w.hint = made[wallCount - 1];
+  }
+
+  void linkByHash(const Worker& w, std::size_t count) {
+    std::unordered_map<std::uint64_t, int> open;
+    for (std::size_t k = 0; k < count; ++k)
+      for (int i = 0; i < 3; ++i) {
+        const int t = w.cavity[k], a = at(t).v[(i + 1) % 3], b = at(t).v[(i + 2) % 3];
+        auto [it, fresh] = open.emplace(edgeKey(a + 1, b + 1), 4 * t + i);
+        if (!fresh) link(4 * t + i, it->second);
+      }
+  }
+
+  void insertAnywhere(Worker& all, int id) {
+    if (m_progress && (++m_done & 4095) == 0) m_progress->check();
+    insert<false>(all, id);
+  }
+
+  /// A round whose points are inserted by stretches of the curve. A stretch alters only tets of which all corners
+  /// are its own; such tets have no face in common with those of another stretch, so that nothing one thread writes
+  /// is read by another.
+  void insertByStretches(Worker& all, std::size_t from, std::size_t to) {
+    const auto& along = m_order.along;
+    std::array<std::size_t, kStretches + 1> cut;
+    cut.front() = from;
+    cut.back() = to;
+    std::array<std::uint64_t, kStretches - 1> border;
+    for (std::size_t s = 1; s < kStretches; ++s) {
+      border[s - 1] = along[from + (to - from) * s / kStretches];
+      cut[s] =
+          static_cast<std::size_t>(std::lower_bound(along.begin() + static_cast<std::ptrdiff_t>(from),
+                                                    along.begin() + static_cast<std::ptrdiff_t>(to), border[s - 1]) -
+                                   along.begin());
+    }
+    m_owner.resize(to + 1);
+    m_owner[0] = 0xff;
+    for (std::size_t v = 0; v < to; ++v)
+      m_owner[v + 1] =
+          static_cast<std::uint8_t>(1u << (std::upper_bound(border.begin(), border.end(), along[v]) - border.begin()));
+    const int stampBefore = all.stamp;
+    for (std::size_t s = 0; s < kStretches; ++s) {
+      Worker& w = m_team[s];
+      w.mask = 1u << s;
+      w.stamp = stampBefore + static_cast<int>(s);
+      w.step = static_cast<int>(kStretches);
+      w.local.resize(m_points.size() + 1, {0, 0});
+      w.waiting.clear();
+      w.hint = -1;
+      // A tet of its own to start from.
+      for (std::size_t i = cut[s]; i < cut[s + 1] && w.hint < 0; ++i) {
+        all.hint = locate<false>(all, pt(static_cast<int>(i)), all.hint);
+        if (allOwned(w, all.hint)) w.hint = all.hint;
+      }
+      w.next = static_cast<int>(m_tets.size());
+      m_tets.resize(m_tets.size() + 7 * (cut[s + 1] - cut[s]) + 64, {{-2, -2, -2, -2}, {-1, -1, -1, -1}});
+      w.end = static_cast<int>(m_tets.size());
+    }
+    m_balls.resize(m_tets.size(), {{0, 0, 0}, -1, 0, 0});
+    parallelFor(
+        kStretches, m_progress,
+        [&](std::size_t s) {
+          Worker& w = m_team[s];
+          for (std::size_t i = cut[s]; i < cut[s + 1]; ++i) {
+            if (m_progress && (i & 4095) == 0) m_progress->check();
+            if (w.hint < 0 || !insert<true>(w, static_cast<int>(i))) w.waiting.push_back(static_cast<int>(i));
+          }
+        },
+        1);
+    for (Worker& w : m_team) {
+      all.stamp = std::max(all.stamp, w.stamp);
+      for (int t = w.end; t-- > w.next;) all.free.push_back(t);
+      all.free.insert(all.free.end(), w.free.begin(), w.free.end());
+      w.free.clear();
+    }
+    for (const Worker& w : m_team)
+      for (int id : w.waiting) insertAnywhere(all, id);
+  }
+
+  /// Moves the last tets into the unused places.
+  void compact() {
+    std::size_t size = m_tets.size();
+    for (std::size_t hole = 0; hole < size; ++hole) {
+      if (m_tets[hole].v[0] != -2) continue;
+      while (size > hole && m_tets[size - 1].v[0] == -2) --size;
+      if (size <= hole) break;
+      m_tets[hole] = m_tets[--size];
+      for (int i = 0; i < 4; ++i) {
+        const int n = m_tets[hole].n[i];
+        at(n >> 2).n[n & 3] = 4 * static_cast<int>(hole) + i;
+      }
+    }
+    m_tets.resize(size);
+  }
+};
+
+} // namespace
+
+InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector<int>& which, std::uint32_t seed) {
+  Box box;
+  for (int i : which) box.add(points[static_cast<std::size_t>(i)]);
+  double scale = box.empty() || box.size().maxCoeff() <= 0 ? 0 : ((1u << 20) - 1) / box.size().maxCoeff();
+  struct Item {
+    std::uint64_t key; ///< round above the place along the curve
+    int id;
+  };
+  int rounds = 0;
+  for (std::size_t n = which.size(); n > 1000; n /= 8) ++rounds;
+  std::vector<Item> items(which.size());
+  std::uint32_t rng = seed;
+  for (std::size_t k = 0; k < which.size(); ++k) {
+    int round = rounds;
+    // Each point falls into the last round with probability 7/8, into the one before with 7/64, ...
+    for (; round > 0; --round) {
+      rng = rng * 1664525u + 1013904223u;
+      if (rng >> 29 != 0) break;
+    }
+    items[k] = {static_cast<std::uint64_t>(round) << 60, which[k]};
+  }
+  parallelFor(items.size(), nullptr, [&](std::size_t k) {
+    Vec3 q = (points[static_cast<std::size_t>(items[k].id)] - box.lo) * scale;
+    items[k].key |= hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()),
+                            static_cast<std::uint32_t>(q.z()));
+  });
+  parallelSort(items.begin(), items.end(),
+               [](const Item& a, const Item& b) { return a.key != b.key ? a.key < b.key : a.id < b.id; });
+  InsertionOrder r;
+  r.order.reserve(items.size());
+  r.along.reserve(items.size());
+  constexpr std::uint64_t place = (std::uint64_t{1} << 60) - 1;
+  for (std::size_t k = 0; k < items.size(); ++k) {
+    if (k == 0 || items[k].key >> 60 != items[k - 1].key >> 60) r.rounds.push_back(k);
+    r.order.push_back(items[k].id);
+    r.along.push_back(items[k].key & place);
+  }
+  return r;
+}
+
+std::vector<Tet> delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress) {
+  return Delaunay(points, order, progress).run();
+}
+
+} // namespace tess
