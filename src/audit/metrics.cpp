@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/metrics.h"
 #include "base/parallel.h"
-#include <atomic>
 #include <cmath>
 #include <numeric>
 
@@ -94,9 +93,6 @@ double scaledJacobian(const CellView& c) {
     return l > 0 ? a.cross(b).dot(d) / l : 0.0;
   };
   switch (c.t.type) {
-  case ElementType::Tet4:
-  case ElementType::Tet10:
-    return std::sqrt(2.0) * std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 3), corner(2, 0, 1, 3), corner(3, 0, 2, 1)});
   case ElementType::Hex8:
     return std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 5), corner(2, 3, 1, 6), corner(3, 0, 2, 7), corner(4, 7, 5, 0),
                      corner(5, 4, 6, 1), corner(6, 5, 7, 2), corner(7, 6, 4, 3)});
@@ -135,6 +131,57 @@ double curvedShare(const CellView& c) {
   return lo;
 }
 
+/// Everything about the straight tetrahedron from its edges and faces, each computed once.
+struct TetShape {
+  double volume, longest, sum, skewness, aspect, scaledJacobian, minDihedral, maxDihedral, heightRatio;
+  explicit TetShape(const std::array<Vec3, 4>& p) {
+    const Vec3 e[6] = {p[1] - p[0], p[2] - p[0], p[3] - p[0], p[2] - p[1], p[3] - p[1], p[3] - p[2]};
+    double l[6];
+    sum = longest = 0;
+    for (int i = 0; i < 6; ++i) {
+      l[i] = e[i].norm();
+      sum += l[i];
+      longest = std::max(longest, l[i]);
+    }
+    // Twice the faces' areas with their outward normals: face i lies opposite corner i.
+    const Vec3 n[4] = {e[3].cross(e[4]), e[2].cross(e[1]), e[0].cross(e[2]), e[1].cross(e[0])};
+    double a[4];
+    for (int i = 0; i < 4; ++i) a[i] = n[i].norm();
+    const double jacobian = -e[2].dot(n[3]);
+    volume = jacobian / 6;
+    double lowest = 1, highest = -1; // cosines of the dihedral angles
+    for (int i = 0; i < 4; ++i)
+      for (int j = i + 1; j < 4; ++j) {
+        const double both = a[i] * a[j], cosine = both > 0 ? -n[i].dot(n[j]) / both : -1.0;
+        lowest = std::min(lowest, cosine);
+        highest = std::max(highest, cosine);
+      }
+    minDihedral = std::acos(std::min(highest, 1.0));
+    maxDihedral = std::acos(std::max(lowest, -1.0));
+    // Cosines of the faces' corners.
+    double least = 1, most = -1;
+    auto corner = [&](int x, int y, double sign) {
+      const double both = l[x] * l[y], cosine = both > 0 ? sign * e[x].dot(e[y]) / both : 1.0;
+      least = std::min(least, cosine);
+      most = std::max(most, cosine);
+    };
+    corner(0, 1, 1), corner(0, 2, 1), corner(1, 2, 1);
+    corner(0, 3, -1), corner(0, 4, -1), corner(3, 4, 1);
+    corner(1, 3, 1), corner(1, 5, -1), corner(3, 5, -1);
+    corner(2, 4, 1), corner(2, 5, 1), corner(4, 5, 1);
+    const double widest = std::acos(std::max(least, -1.0)), narrowest = std::acos(std::min(most, 1.0)), equal = kPi / 3;
+    skewness = std::max({0.0, (widest - equal) / (kPi - equal), (equal - narrowest) / equal});
+    const double products[4] = {l[0] * l[1] * l[2], l[0] * l[3] * l[4], l[1] * l[3] * l[5], l[2] * l[4] * l[5]};
+    scaledJacobian = 1e300;
+    for (double q : products) scaledJacobian = std::min(scaledJacobian, q > 0 ? jacobian / q : 0.0);
+    scaledJacobian *= std::sqrt(2.0);
+    const double area = 0.5 * (a[0] + a[1] + a[2] + a[3]),
+                 largest = std::max(std::max(a[0], a[1]), std::max(a[2], a[3]));
+    aspect = volume > 0 ? longest * area / (3 * volume * 2 * std::sqrt(6.0)) : 1e30;
+    heightRatio = largest > 0 ? 6 * volume / largest / longest : 0;
+  }
+};
+
 } // namespace
 
 const MetricInfo& metricInfo(Metric m) { return kInfo[static_cast<int>(m)]; }
@@ -151,69 +198,6 @@ Vec3 cellCenter(const Mesh& m, std::size_t c) {
   return s / k;
 }
 
-Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
-  Neighbours n;
-  const std::size_t cells = m.cells.size();
-  n.start.resize(cells + 1, 0);
-  for (std::size_t c = 0; c < cells; ++c)
-    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces);
-  n.cell.assign(n.start.back(), -1);
-  struct Side {
-    std::array<std::int32_t, 3> rest; ///< the other nodes, ascending; triangles end with kNone
-    std::int32_t cell;
-    std::uint32_t slot;
-  };
-  constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
-  auto keyOf = [&](std::size_t c, int f) {
-    const auto& q = topology(m.cells.type[c]).face[static_cast<std::size_t>(f)];
-    auto nodes = m.cells.of(c);
-    std::array<std::int32_t, 4> v{kNone, kNone, kNone, kNone};
-    for (std::size_t i = 0; i < 4; ++i)
-      if (q[i] >= 0) v[i] = nodes[static_cast<std::size_t>(q[i])];
-    auto order = [&](std::size_t a, std::size_t b) {
-      if (v[a] > v[b]) std::swap(v[a], v[b]);
-    };
-    order(0, 1), order(2, 3), order(0, 2), order(1, 3), order(1, 2);
-    return v;
-  };
-  std::vector<std::uint32_t> bucket(m.nodes.size() + 1, 0);
-  for (std::size_t c = 0; c < cells; ++c) {
-    if (progress && (c & 0xffff) == 0) progress->check();
-    for (int f = 0; f < topology(m.cells.type[c]).faces; ++f) ++bucket[static_cast<std::size_t>(keyOf(c, f)[0]) + 1];
-  }
-  std::partial_sum(bucket.begin(), bucket.end(), bucket.begin());
-  std::vector<Side> sides(n.start.back());
-  {
-    std::vector<std::uint32_t> next(bucket.begin(), bucket.end() - 1);
-    for (std::size_t c = 0; c < cells; ++c) {
-      if (progress && (c & 0xffff) == 0) progress->check();
-      for (int f = 0; f < topology(m.cells.type[c]).faces; ++f) {
-        auto v = keyOf(c, f);
-        sides[next[static_cast<std::size_t>(v[0])]++] = {
-            {v[1], v[2], v[3]}, static_cast<std::int32_t>(c), n.start[c] + static_cast<std::uint32_t>(f)};
-      }
-    }
-  }
-  std::atomic<std::size_t> surplus{0};
-  parallelFor(m.nodes.size(), progress, [&](std::size_t b) {
-    auto first = sides.begin() + bucket[b], last = sides.begin() + bucket[b + 1];
-    std::sort(first, last,
-              [](const Side& x, const Side& y) { return x.rest != y.rest ? x.rest < y.rest : x.slot < y.slot; });
-    for (auto i = first; i != last;) {
-      auto j = i;
-      while (j != last && j->rest == i->rest) ++j;
-      if (j - i >= 2) {
-        n.cell[i->slot] = (i + 1)->cell;
-        for (auto k = i + 1; k != j; ++k) n.cell[k->slot] = i->cell;
-        if (j - i > 2) surplus += static_cast<std::size_t>(j - i - 2);
-      }
-      i = j;
-    }
-  });
-  n.surplus = surplus;
-  return n;
-}
-
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Progress* progress) {
   return computeMetrics(m, cellNeighbours(m, progress), progress);
 }
@@ -227,7 +211,21 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
   };
   parallelFor(count, progress, [&](std::size_t c) {
     CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
-    double longest = 0, shortest = 1e300, sum = 0, area = 0, height = 1e300;
+    if (v.t.corners == 4) {
+      const TetShape tet({v.p(0), v.p(1), v.p(2), v.p(3)});
+      const bool straight = v.t.type == ElementType::Tet4;
+      set(Metric::Skewness, c, tet.skewness);
+      set(Metric::AspectRatio, c, tet.aspect);
+      set(Metric::ScaledJacobian, c,
+          straight ? tet.scaledJacobian : std::min(tet.scaledJacobian, tet.scaledJacobian * curvedShare(v)));
+      set(Metric::MinDihedral, c, (tet.volume <= 0 ? -1 : 1) * tet.minDihedral * 180 / kPi);
+      set(Metric::MaxDihedral, c, tet.maxDihedral * 180 / kPi);
+      set(Metric::HeightRatio, c, tet.heightRatio);
+      set(Metric::Volume, c, straight ? tet.volume : cellVolume(m, c));
+      set(Metric::EdgeLength, c, tet.sum / 6);
+      return;
+    }
+    double longest = 0, shortest = 1e300, sum = 0, height = 1e300;
     for (int e = 0; e < v.t.edges; ++e) {
       double l = (v.p(v.t.edge[static_cast<std::size_t>(e)][0]) - v.p(v.t.edge[static_cast<std::size_t>(e)][1])).norm();
       longest = std::max(longest, l);
@@ -236,20 +234,14 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
     }
     double volume = cellVolume(m, c), lo, hi;
     dihedrals(v, lo, hi);
-    bool tet = v.t.corners == 4;
-    double corner = tet ? tetVolume(v.p(0), v.p(1), v.p(2), v.p(3)) : volume;
     for (int f = 0; f < v.t.faces; ++f) {
       double a = 0.5 * faceNormal(v, f).norm();
-      area += a;
-      if (a > 0) height = std::min(height, (tet ? 3 : 1) * corner / a);
+      if (a > 0) height = std::min(height, volume / a);
     }
     set(Metric::Skewness, c, skewness(v));
-    set(Metric::AspectRatio, c,
-        tet ? (corner > 0 ? longest * area / (3 * corner * 2 * std::sqrt(6.0)) : 1e30) : longest / shortest);
-    double sj = scaledJacobian(v);
-    if (v.t.type == ElementType::Tet10) sj = std::min(sj, sj * curvedShare(v));
-    set(Metric::ScaledJacobian, c, sj);
-    set(Metric::MinDihedral, c, (corner <= 0 ? -1 : 1) * lo * 180 / kPi);
+    set(Metric::AspectRatio, c, longest / shortest);
+    set(Metric::ScaledJacobian, c, scaledJacobian(v));
+    set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * lo * 180 / kPi);
     set(Metric::MaxDihedral, c, hi * 180 / kPi);
     set(Metric::HeightRatio, c, height / longest);
     set(Metric::Volume, c, volume);
@@ -265,26 +257,28 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
       }
     set(Metric::SizeChange, c, worst);
   });
-  for (int k = 0; k < kMetrics; ++k) {
-    if (progress) progress->check();
-    auto& x = r[static_cast<std::size_t>(k)];
-    if (x.value.empty()) continue;
-    auto [a, b] = std::minmax_element(x.value.begin(), x.value.end());
-    x.min = *a;
-    x.max = *b;
-    x.mean = std::accumulate(x.value.begin(), x.value.end(), 0.0) / static_cast<double>(count);
-    x.worst.resize(count);
-    std::iota(x.worst.begin(), x.worst.end(), 0);
-    std::size_t most = std::min<std::size_t>(20, count);
-    bool high = kInfo[k].highIsGood;
-    std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(),
-                      [&](std::int32_t p, std::int32_t q) {
-                        float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
-                        return u != w ? (high ? u < w : u > w) : p < q;
-                      });
-    x.worst.resize(most);
-    x.worst.shrink_to_fit();
-  }
+  parallelFor(
+      kMetrics, progress,
+      [&](std::size_t k) {
+        auto& x = r[k];
+        if (x.value.empty()) return;
+        auto [a, b] = std::minmax_element(x.value.begin(), x.value.end());
+        x.min = *a;
+        x.max = *b;
+        x.mean = std::accumulate(x.value.begin(), x.value.end(), 0.0) / static_cast<double>(count);
+        x.worst.resize(count);
+        std::iota(x.worst.begin(), x.worst.end(), 0);
+        std::size_t most = std::min<std::size_t>(20, count);
+        bool high = kInfo[k].highIsGood;
+        std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(),
+                          [&](std::int32_t p, std::int32_t q) {
+                            float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
+                            return u != w ? (high ? u < w : u > w) : p < q;
+                          });
+        x.worst.resize(most);
+        x.worst.shrink_to_fit();
+      },
+      1);
   return r;
 }
 

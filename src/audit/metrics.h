@@ -3,7 +3,7 @@
 // Order-2 elements are judged by their corners, and their scaled Jacobian also by the whole curved element.
 #pragma once
 #include "base/progress.h"
-#include "mesh/mesh.h"
+#include "mesh/cell_faces.h"
 #include <optional>
 #include <string_view>
 
@@ -40,19 +40,10 @@ struct MetricValues {
   std::vector<std::int32_t> worst; ///< cells, worst first, at most 20
 };
 
-struct Neighbours;
 /// All metrics of all cells; parallel, deterministic. Cost O(cells). Throws Cancelled on a stop.
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& mesh, const Progress* progress = nullptr);
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& mesh, const Neighbours& neighbours,
                                                   const Progress* progress);
 Vec3 cellCenter(const Mesh& mesh, std::size_t cell);
-/// For every cell the neighbours over its faces (-1 none), in the order of the type's faces; flat with `start`.
-struct Neighbours {
-  std::vector<std::uint32_t> start;
-  std::vector<std::int32_t> cell;
-  std::size_t surplus = 0; ///< uses of a face beyond two
-};
-/// Faces are sorted into buckets by their smallest node, then matched inside each bucket. Cost O(faces).
-Neighbours cellNeighbours(const Mesh& mesh, const Progress* progress = nullptr);
 
 } // namespace tess

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Faces of cells by their corners: a key that two cells of a conforming mesh share, and a walk over all of them.
 #pragma once
+#include "base/progress.h"
 #include "mesh/mesh.h"
 #include <limits>
 
@@ -39,5 +40,14 @@ template <class V> void forEachCellFace(const Mesh& m, V&& visit) {
     }
   }
 }
+
+/// For every cell the neighbours over its faces (-1 none), in the order of the type's faces; flat with `start`.
+struct Neighbours {
+  std::vector<std::uint32_t> start;
+  std::vector<std::int32_t> cell;
+  std::size_t surplus = 0; ///< uses of a face beyond two
+};
+/// Faces are sorted into buckets by their smallest node, then matched inside each bucket. Cost O(faces).
+Neighbours cellNeighbours(const Mesh& mesh, const Progress* progress = nullptr);
 
 } // namespace tess

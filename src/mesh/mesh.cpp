@@ -121,28 +121,15 @@ std::vector<std::array<std::int32_t, 2>> facesInCells(const Mesh& m) {
 }
 
 void rebuildFaces(Mesh& m) {
-  struct Seen {
-    std::int32_t cell, face;
-    int uses = 1;
-    std::int32_t other = -1;
-  };
-  std::unordered_map<FaceKey, Seen, FaceKeyHash> seen;
-  seen.reserve(m.cells.size() * 3);
-  forEachCellFace(m, [&](std::size_t c, int f, const FaceKey& key, const std::int32_t*, int) {
-    auto [it, fresh] = seen.emplace(key, Seen{static_cast<std::int32_t>(c), f});
-    if (!fresh) {
-      ++it->second.uses;
-      it->second.other = static_cast<std::int32_t>(c);
-    }
-  });
+  const Neighbours near = cellNeighbours(m);
   m.faces = {};
   m.faceRegions.clear();
   m.faceLink.clear();
-  forEachCellFace(m, [&](std::size_t c, int f, const FaceKey& key, const std::int32_t* v, int k) {
-    const Seen& s = seen.at(key);
-    if (s.cell != static_cast<std::int32_t>(c) || s.face != f) return;
-    std::int32_t front = s.uses > 1 ? m.cellRegion[static_cast<std::size_t>(s.other)] : -1;
-    if (s.uses > 1 && front == m.cellRegion[c]) return;
+  forEachCellFace(m, [&](std::size_t c, int f, const FaceKey&, const std::int32_t* v, int k) {
+    const std::int32_t other = near.cell[near.start[c] + static_cast<std::uint32_t>(f)];
+    const std::int32_t front = other >= 0 ? m.cellRegion[static_cast<std::size_t>(other)] : -1;
+    // A face between regions belongs to the first of its cells.
+    if (other >= 0 && (other < static_cast<std::int32_t>(c) || front == m.cellRegion[c])) return;
     std::vector<std::int32_t> n(v, v + k);
     ElementType type = k == 3 ? ElementType::Tri3 : ElementType::Quad4;
     if (m.cells.type[c] == ElementType::Tet10) {

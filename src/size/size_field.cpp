@@ -163,6 +163,7 @@ void SizeField::build() {
   std::vector<Source> all = std::move(m_sources);
   std::stable_sort(all.begin(), all.end(), [](const Source& a, const Source& b) { return a.size < b.size; });
   m_sources.clear();
+  m_cells.reset({});
   rebuild();
   for (std::size_t begin = 0, length = 256; begin < all.size(); begin += length, length *= 2) {
     std::size_t end = std::min(all.size(), begin + length);
@@ -181,18 +182,126 @@ void SizeField::build() {
     }
     rebuild();
   }
+  Box box;
+  for (const auto& source : m_sources)
+    for (const auto& q : source.p) box.add(q);
+  if (!box.empty()) { // around the sources to where they lose their influence
+    const double extent = box.size().maxCoeff(), influence = m_slope > 0 ? (m_overall - smallest()) / m_slope : extent;
+    box.grow(std::clamp(influence, 0.01 * extent, extent));
+  }
+  m_cells.reset(box);
+}
+
+struct SizeField::Cells::Cell {
+  bool whole = true;        ///< `sources` holds all that can decide here
+  std::vector<int> sources; ///< rising
+  std::atomic<int> visits{0};
+  std::array<std::atomic<Cell*>, 8> child{};
+  ~Cell() {
+    for (auto& c : child) delete c.load();
+  }
+};
+
+void SizeField::Cells::reset(const Box& box) {
+  delete m_root.exchange(nullptr);
+  m_count = 0;
+  m_box = box;
+}
+
+SizeField::Cells::Cell* SizeField::Cells::grow(std::atomic<Cell*>& place, const Cell* parent, const SizeField& field,
+                                               const Vec3& centre, double radius) const {
+  // A source's size grows by `slope` per distance, so one that is above the least at the centre by more than twice
+  // what it can change from there to the rim decides nowhere in the cell; nor does one that stays above the overall.
+  constexpr std::size_t most = 48;
+  auto cell = std::make_unique<Cell>();
+  const double change = field.m_slope * radius;
+  double limit = 0;
+  auto offer = [&](int i) {
+    if (cell->sources.size() <= most && field.valueOf(i, centre) <= limit) cell->sources.push_back(i);
+  };
+  auto limitFrom = [&](double least) { limit = std::min(least + 2 * change, field.m_overall + change) * (1 + 1e-9); };
+  double least = field.m_overall;
+  if (parent && parent->whole) {
+    for (int i : parent->sources) least = std::min(least, field.valueOf(i, centre));
+    limitFrom(least);
+    for (int i : parent->sources) offer(i);
+  } else {
+    auto bound = [&](const Box& b, int node) {
+      return field.m_nodeMin[static_cast<std::size_t>(node)] + field.m_slope * std::sqrt(b.distance2(centre));
+    };
+    field.m_tree.minimum(least, bound, [&](int i) { return field.valueOf(i, centre); });
+    limitFrom(least);
+    double fence = std::nextafter(limit, std::numeric_limits<double>::max());
+    field.m_tree.minimum(
+        fence,
+        [&](const Box& b, int node) {
+          return cell->sources.size() > most ? std::numeric_limits<double>::max() : bound(b, node);
+        },
+        [&](int i) {
+          offer(i);
+          return std::numeric_limits<double>::max();
+        });
+    std::sort(cell->sources.begin(), cell->sources.end());
+  }
+  if (cell->sources.size() > most) {
+    cell->whole = false;
+    cell->sources = {};
+  }
+  cell->sources.shrink_to_fit();
+  Cell* expected = nullptr;
+  if (!place.compare_exchange_strong(expected, cell.get(), std::memory_order_acq_rel)) return expected;
+  m_count.fetch_add(1, std::memory_order_relaxed);
+  return cell.release();
+}
+
+const std::vector<int>* SizeField::Cells::at(const SizeField& field, const Vec3& p) const {
+  constexpr int deepest = 12, few = 5, often = 16, mostCells = 400000;
+  if (m_box.empty() || m_box.distance2(p) > 0) return nullptr;
+  Vec3 centre = 0.5 * (m_box.lo + m_box.hi);
+  double half = 0.5 * m_box.size().maxCoeff();
+  Cell* cell = m_root.load(std::memory_order_acquire);
+  if (!cell) cell = grow(m_root, nullptr, field, centre, half * std::sqrt(3.0));
+  for (int depth = 0;; ++depth) {
+    if (cell->whole) {
+      const int visits = cell->visits.load(std::memory_order_relaxed);
+      if (static_cast<int>(cell->sources.size()) <= few || depth == deepest || visits < often) {
+        cell->visits.store(visits + 1, std::memory_order_relaxed);
+        return &cell->sources;
+      }
+    }
+    if (depth == deepest) return nullptr;
+    half *= 0.5;
+    std::size_t octant = 0;
+    for (int d = 0; d < 3; ++d) {
+      const bool upper = p[d] > centre[d];
+      octant |= static_cast<std::size_t>(upper) << d;
+      centre[d] += upper ? half : -half;
+    }
+    Cell* next = cell->child[octant].load(std::memory_order_acquire);
+    if (!next) {
+      if (m_count.load(std::memory_order_relaxed) > mostCells) return cell->whole ? &cell->sources : nullptr;
+      next = grow(cell->child[octant], cell, field, centre, half * std::sqrt(3.0));
+    }
+    cell = next;
+  }
 }
 
 int SizeField::nearest(const Vec3& p, double& best) const {
+  if (const auto* few = m_cells.at(*this, p)) {
+    int found = -1;
+    for (int i : *few)
+      if (double h = valueOf(i, p); h < best) {
+        best = h;
+        found = i;
+      }
+    return found;
+  }
   return m_tree.minimum(
       best,
       [&](const Box& b, int node) {
         return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p));
       },
-      [&](int i) {
-        return m_sources[static_cast<std::size_t>(i)].size +
-               m_slope * m_sources[static_cast<std::size_t>(i)].distance(p);
-      });
+      [&](int i) { return valueOf(i, p); });
 }
 
 double SizeField::at(const Vec3& p, int body) const {

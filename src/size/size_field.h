@@ -2,9 +2,12 @@
 // One answer to "how large may an element be here?". All rules end as sources (points, segments, triangles, balls,
 // zones) with a size; the field is h(x) = min(target, min_i(h_i + slope * distance(x, source_i))), which is the
 // smallest field that honours the sources and never grows faster than the growth ratio allows in true distance.
-// Queries prune a box tree by a lower bound; they are exact, const and thread-safe.
+// Queries prune a box tree by a lower bound; cells of space that are asked often keep the few sources that can decide
+// inside them (a lazily grown octree). Either way the answer is exact; queries are const and thread-safe.
 #pragma once
 #include "base/bvh.h"
+#include <atomic>
+#include <memory>
 #include <string>
 
 namespace tess {
@@ -99,6 +102,33 @@ private:
   std::vector<SizeReason> m_body;
   Bvh m_tree;
   std::vector<double> m_nodeMin;
+  /// Octree of the space around the sources, grown where queries fall. A copy of a field starts with an empty one.
+  class Cells {
+  public:
+    Cells() = default;
+    Cells(const Cells& o) : m_box(o.m_box) {}
+    Cells& operator=(const Cells& o) {
+      reset(o.m_box);
+      return *this;
+    }
+    ~Cells() { reset({}); }
+    void reset(const Box& box);
+    /// The sources that can decide at p, rising; null when the tree of all has to be asked.
+    const std::vector<int>* at(const SizeField& field, const Vec3& p) const;
+
+  private:
+    struct Cell;
+    Box m_box;
+    mutable std::atomic<Cell*> m_root{nullptr};
+    mutable std::atomic<int> m_count{0};
+    Cell* grow(std::atomic<Cell*>& place, const Cell* parent, const SizeField& field, const Vec3& centre,
+               double radius) const;
+  };
+  Cells m_cells;
+  double valueOf(int source, const Vec3& p) const {
+    const Source& s = m_sources[static_cast<std::size_t>(source)];
+    return s.size + m_slope * s.distance(p);
+  }
   void add(std::array<Vec3, 3> p, double size, int rule, double reach, bool keep);
   void rebuild();
   int nearest(const Vec3& p, double& best) const;
