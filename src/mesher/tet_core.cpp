@@ -260,14 +260,18 @@ void TetCore::starOf(int v, std::vector<int>& out) const {
   out.clear();
   int t0 = tetOf[static_cast<std::size_t>(v)];
   if (t0 < 0) return;
+  const int stamp = ++m_stampNow;
+  m_stamp[static_cast<std::size_t>(t0)] = stamp;
   out.push_back(t0);
   for (std::size_t k = 0; k < out.size(); ++k) {
     const Tet& q = at(out[k]);
     for (int i = 0; i < 4; ++i) {
       if (q.v[i] == v) continue;
-      int o = q.n[i] >> 2;
-      // Stars are small; a linear search beats marks for them, and keeps this const.
-      if (std::find(out.begin(), out.end(), o) == out.end()) out.push_back(o);
+      const int o = q.n[i] >> 2;
+      int& mark = m_stamp[static_cast<std::size_t>(o)];
+      if (mark == stamp) continue;
+      mark = stamp;
+      out.push_back(o);
     }
   }
 }

@@ -123,8 +123,8 @@ public:
 
 private:
   std::vector<int> m_free;
-  std::vector<int> m_stamp;
-  int m_stampNow = 0;
+  mutable std::vector<int> m_stamp; ///< marks of the walk at hand
+  mutable int m_stampNow = 0;
   std::uint32_t m_rng = 12345;
   struct Local {
     int stamp, number;

@@ -17,10 +17,10 @@ double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   Vec3 e = c - b, f = d - b;
   Vec3 na = e.cross(f);
   double A = na.squaredNorm(), B = nb.squaredNorm(), C = nc.squaredNorm(), D = nd.squaredNorm();
-  // squares: sin^2 = V6^2 l^2 / (4A_k^2 4A_l^2) with doubled areas
-  double ab = u.squaredNorm() / (C * D), ac = v.squaredNorm() / (B * D), ad = w.squaredNorm() / (B * C);
-  double bc = e.squaredNorm() / (A * D), bd = f.squaredNorm() / (A * C), cd = (d - c).squaredNorm() / (A * B);
-  double lo = std::min({ab, ac, ad, bc, bd, cd});
+  // squares: sin^2 = V6^2 l^2 / (4A_k^2 4A_l^2) with doubled areas; all over the product of the four areas
+  double ab = u.squaredNorm() * (A * B), ac = v.squaredNorm() * (A * C), ad = w.squaredNorm() * (A * D);
+  double bc = e.squaredNorm() * (B * C), bd = f.squaredNorm() * (B * D), cd = (d - c).squaredNorm() * (C * D);
+  double lo = std::min({ab, ac, ad, bc, bd, cd}) / (A * B) / (C * D);
   if (!(lo > 0)) return v6 < 0 ? -1 : 0;
   double s = std::min(1.0, std::abs(v6) * std::sqrt(lo));
   return v6 > 0 ? s : v6 < 0 ? -s : 0.0;
