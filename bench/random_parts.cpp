@@ -57,6 +57,8 @@
 #include <fstream>
 #include <gp_Circ.hxx>
 #include <nlohmann/json.hpp>
+#include <sys/wait.h>
+#include <unistd.h>
 #include <vector>
 
 namespace {
@@ -384,6 +386,26 @@ double shortestEdge(const TopoDS_Shape& s) {
 
 } // namespace
 
+namespace {
+/// Some operations crash the kernel itself: each attempt is made in a process of its own first.
+bool crashes(std::uint64_t attempt) {
+  std::fflush(nullptr);
+  const pid_t child = fork();
+  if (child == 0) {
+    alarm(60);
+    try {
+      Random r(attempt);
+      Made m;
+      if (make(r, m)) shortestEdge(m.shape);
+    } catch (const Standard_Failure&) {
+    }
+    _exit(0);
+  }
+  int status = 0;
+  return child < 0 || waitpid(child, &status, 0) < 0 || !WIFEXITED(status);
+}
+} // namespace
+
 int main(int argc, char** argv) {
   if (argc < 2 || argv[1][0] == '-') { // an option is no folder
     std::fprintf(stderr, "usage: random_parts FOLDER [--count N] [--seed N]\n");
@@ -405,6 +427,7 @@ int main(int argc, char** argv) {
     Random r(seed * 1000003 + static_cast<std::uint64_t>(attempt));
     Made m;
     double d = 0, edge = 0;
+    if (crashes(seed * 1000003 + static_cast<std::uint64_t>(attempt))) continue;
     try {
       if (!make(r, m)) continue;
       d = diagonalOf(m.shape);

@@ -531,6 +531,7 @@ void MainWindow::connectPanels() {
     std::set<int> lit;
     if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
       const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
+      if (rule.kind == "ignore") return m_view->light(Dim::Edge, m_ignoredEdges);
       std::string name = rule.kind == "group" ? rule.get("name") : rule.get("on");
       for (const auto& g : m_groups)
         if (!name.empty() && g.name == name) {
@@ -624,6 +625,9 @@ void MainWindow::connectPanels() {
   connect(m_sizer, &MeshWorker::sized, this,
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
                  const std::vector<Problem>& problems) {
+            m_ignoredEdges.clear();
+            for (int e = 0; m_part && e < m_part->count(Dim::Edge); ++e)
+              if (field->bridging.ignores(e)) m_ignoredEdges.insert(e);
             if (m_view) m_view->setSizeField(field, shade);
             showScale();
             bool broken = false;

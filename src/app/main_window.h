@@ -131,6 +131,7 @@ private:
   QDateTime m_partTime;                     ///< of the part file as it was read
   std::string m_briefOnDisk;                ///< text of the brief file as last seen
   QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
+  std::set<int> m_ignoredEdges;             ///< by the rules of the brief, as of the last size field
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
   std::vector<Rebound> m_reboundGroups;

@@ -12,6 +12,7 @@
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakePolygon.hxx>
+#include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
@@ -775,6 +776,11 @@ Result<Part> makeKernelPart(const std::string& recipe) {
             BRepPrimAPI_MakeBox(a, b, c).Solid(),
             BRepPrimAPI_MakeBox(gp_Pnt(0.5 * (a - d), -1, 0.5 * c), gp_Pnt(0.5 * (a + d), b + 1, c + 1)).Solid())
             .Shape());
+  } else if (what == "rounded") { // a cube of side a, all edges rounded with radius b
+    TopoDS_Shape cube = BRepPrimAPI_MakeBox(a, a, a).Solid();
+    BRepFilletAPI_MakeFillet round(cube);
+    for (TopExp_Explorer e(cube, TopAbs_EDGE); e.More(); e.Next()) round.Add(b, TopoDS::Edge(e.Current()));
+    add(round.Shape());
   } else if (what == "quarter") // of a tube: outer radius a, inner radius b, height c, from x = 0 to y = 0
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c, 0.5 * M_PI).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid())
             .Shape());

@@ -225,6 +225,19 @@ const std::vector<RuleKind>& ruleTable() {
          {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back(
+        {"ignore",
+         "Methods",
+         "Ignore edges where faces join within {angle}[, shorter than {shorter}][, inside {inside}]",
+         "mesh",
+         "highlight",
+         "Edges that the mesh need not follow: the faces on their two sides count as one. Edges between groups or "
+         "bodies, edges of groups and divided edges are followed always.",
+         {ranged("angle", SlotType::Angle, "5",
+                 "largest angle between the two faces along the edge, 0 for one smooth surface; 180 for any edge", 0,
+                 180),
+          length("shorter", "", "only edges up to this length"),
+          text("inside", SlotType::Target, "only edges between faces of this group; everywhere when not given")}});
+    t.push_back(
         {"apart",
          "Methods",
          "Keep {bodies} apart[ from {others}]",

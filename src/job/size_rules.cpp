@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/size_rules.h"
 #include "exchange/exchange.h"
+#include "geometry/joined.h"
 #include "job/values.h"
 #include <cmath>
 #include <map>
@@ -140,6 +141,10 @@ public:
       if (r.kind == "divide") divide(r);
       if (r.kind == "zone") zone(r);
       if (r.kind == "field") field(r);
+    }
+    for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
+      m_rule = static_cast<int>(i);
+      if (!m_brief.rules[i].off && m_brief.rules[i].kind == "ignore") ignore(m_brief.rules[i]);
     }
     return std::move(m_out);
   }
@@ -320,6 +325,50 @@ private:
       m_out.divisions.push_back({e, d});
       m_out.overall.bridging.keepEdge[static_cast<std::size_t>(e)] = 1;
     }
+  }
+
+  /// After all other rules: what they name is followed.
+  void ignore(const Rule& r) {
+    const double angle = slotNumber(r, "angle", m_part.unit) * kPi / 180;
+    const double shorter = length(r, "shorter");
+    std::vector<char> inside(m_part.faces.size(), 1);
+    if (const std::string where = r.get("inside"); !where.empty()) {
+      checkNames(where);
+      inside.assign(m_part.faces.size(), 0);
+      for (int f : targetEntities(where, Dim::Face, m_part, m_groups)) inside[static_cast<std::size_t>(f)] = 1;
+    }
+    // Faces of different groups have an edge between groups between them.
+    std::vector<std::vector<std::size_t>> member(m_part.faces.size());
+    std::vector<char> keep(m_part.edges.size(), 0);
+    for (std::size_t g = 0; g < m_groups.size(); ++g)
+      for (int e : m_groups[g].entities) {
+        if (m_groups[g].dim == Dim::Face) member[static_cast<std::size_t>(e)].push_back(g);
+        if (m_groups[g].dim == Dim::Edge) keep[static_cast<std::size_t>(e)] = 1;
+        if (m_groups[g].dim == Dim::Point)
+          for (std::size_t k = 0; k < m_part.edges.size(); ++k)
+            if (m_part.edges[k].points[0] == e || m_part.edges[k].points[1] == e) keep[k] = 1;
+      }
+    for (const auto& [edge, rule] : m_divided) keep[static_cast<std::size_t>(edge)] = 1;
+    for (const auto& [edge, division] : m_out.divisions)
+      for (int e : division.like) keep[static_cast<std::size_t>(e)] = 1;
+    auto& out = m_out.overall.bridging.ignoreEdge;
+    out.resize(m_part.edges.size(), 0);
+    bool any = false;
+    for (std::size_t e = 0; e < m_part.edges.size(); ++e) {
+      const PartEdge& edge = m_part.edges[e];
+      if (keep[e] || edge.faces.size() != 2 || (shorter > 0 && edge.length > shorter)) continue;
+      const auto a = static_cast<std::size_t>(edge.faces[0]), b = static_cast<std::size_t>(edge.faces[1]);
+      if (!inside[a] || !inside[b] || member[a] != member[b] || m_part.faces[a].bodies != m_part.faces[b].bodies)
+        continue;
+      // Normals of a smooth join differ by rounding.
+      if (joinAngle(m_part, static_cast<int>(e)) > angle + 1e-6) continue;
+      out[e] = 1;
+      any = true;
+    }
+    if (!any)
+      warn("ignore.none", "no edge can be ignored by this rule",
+           "all edges join their faces at a larger angle, are longer, lie between groups or bodies, or carry rules",
+           "raise the angle or the length, or leave the rule out");
   }
 
   void zone(const Rule& r) {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/mesher.h"
+#include "geometry/joined.h"
 #include "mesher/tet.h"
 #include <chrono>
 #include <spdlog/spdlog.h>
@@ -158,9 +159,9 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
   return filled;
 }
 
-} // namespace
-
-Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+/// Meshes a part all of whose edges are followed.
+Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
+                                 Progress& progress) {
   tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
                             options.threads > 0 ? static_cast<std::size_t>(options.threads)
                                                 : static_cast<std::size_t>(std::thread::hardware_concurrency()));
@@ -274,6 +275,75 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
       p.todo = "ask for a smaller size on this body";
       out.problems.push_back(p);
     }
+  return out;
+}
+
+/// What the size field says about the edges of a part, for the part with faces joined.
+SizeField translated(const SizeField& asked, const JoinedPart& joined) {
+  SizeField size = asked;
+  const Bridging& b = asked.bridging;
+  size.bridging.ignoreEdge.clear();
+  size.bridging.keepEdge.assign(joined.part().edges.size(), 0);
+  for (std::size_t e = 0; e < b.keepEdge.size(); ++e)
+    if (int own = joined.edgeOf(static_cast<int>(e)); own >= 0)
+      size.bridging.keepEdge[static_cast<std::size_t>(own)] = b.keepEdge[e];
+  size.bridging.keepFace.assign(joined.part().faces.size(), 0);
+  for (std::size_t f = 0; f < b.keepFace.size(); ++f)
+    size.bridging.keepFace[static_cast<std::size_t>(joined.faceOf(static_cast<int>(f)))] |= b.keepFace[f];
+  size.divisions.clear();
+  for (auto [edge, division] : asked.divisions) {
+    for (int& e : division.like) e = joined.edgeOf(e);
+    std::erase(division.like, -1);
+    if (int own = joined.edgeOf(edge); own >= 0) size.divisions.push_back({own, division});
+  }
+  return size;
+}
+
+/// Entities of the joined part become those of the part itself again.
+void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
+  Mesh& m = out.mesh;
+  for (std::size_t v = 0; v < m.nodeLink.size(); ++v) {
+    auto& link = m.nodeLink[v];
+    if (link.dim == static_cast<std::int8_t>(Dim::Edge)) link.entity = joined.originalEdge(link.entity);
+    if (link.dim == static_cast<std::int8_t>(Dim::Face)) link.entity = joined.originalFace(link.entity, m.nodes[v]);
+  }
+  for (std::size_t f = 0; f < m.faceLink.size(); ++f) {
+    const auto n = m.faces.of(f);
+    const Vec3 middle = (m.nodes[static_cast<std::size_t>(n[0])] + m.nodes[static_cast<std::size_t>(n[1])] +
+                         m.nodes[static_cast<std::size_t>(n[2])]) /
+                        3;
+    m.faceLink[f] = joined.originalFace(m.faceLink[f], middle);
+  }
+}
+
+} // namespace
+
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+  const auto& ignore = asked.bridging.ignoreEdge;
+  if (std::find(ignore.begin(), ignore.end(), 1) == ignore.end()) return meshFollowed(part, asked, options, progress);
+  const JoinedPart joined(part, ignore);
+  auto out = meshFollowed(joined.part(), translated(asked, joined), options, progress);
+  if (!out) {
+    Problem p = out.problem(); // its face numbers are those of the joined part
+    for (std::size_t k = 0; k < p.faces.size(); ++k)
+      p.faces[k] = joined.originalFace(p.faces[k], k < p.places.size() ? p.places[k] : part.box.center());
+    return p;
+  }
+  nameOriginals(*out, joined);
+  Problem p;
+  p.severity = Severity::Note;
+  p.code = "faces.joined";
+  const std::size_t edges = static_cast<std::size_t>(joined.ignoredEdges());
+  p.what = std::to_string(edges) + (edges == 1 ? " edge is" : " edges are") +
+           " not followed: " + std::to_string(part.faces.size()) + " faces count as " +
+           std::to_string(joined.part().faces.size());
+  p.why = "a rule says so; the surface deviates by at most " + formatNumber(out->surfaceDeviation, 3) + " " +
+          part.unit + " from the true faces";
+  for (std::size_t e = 0; e < part.edges.size() && p.places.size() < 50; ++e)
+    if (joined.edgeOf(static_cast<int>(e)) < 0)
+      p.places.push_back(part.shape->edgePoint(static_cast<int>(e), 0.5 * (part.edges[e].t0 + part.edges[e].t1)));
+  if (!p.places.empty()) p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
+  out->problems.push_back(p);
   return out;
 }
 

@@ -97,7 +97,7 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
     double h = std::max(part.edges[e].length, s.minimum);
-    if (h >= s.target) continue;
+    if (h >= s.target || bridge.ignores(static_cast<int>(e))) continue;
     if (part.edges[e].length < bridge.tolerance && !keepEdge(static_cast<int>(e))) continue;
     const auto& c = t.edgeChain[e];
     for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
@@ -112,6 +112,7 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     std::vector<Piece> pieces;
     std::vector<Box> boxes;
     for (int e : face.edges) {
+      if (bridge.ignores(e)) continue;
       const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
       for (std::size_t i = 0; i + 1 < c.size(); ++i) {
         Vec3 a = pt(c[i]), b = pt(c[i + 1]);

@@ -16,6 +16,8 @@ namespace tess {
 struct Bridging {
   double tolerance = 0;                 ///< length; 0: nothing is bridged
   std::vector<char> keepFace, keepEdge; ///< per part face and edge: never bridged; empty: none
+  std::vector<char> ignoreEdge;         ///< per part edge: not followed, its faces count as one; empty: none
+  bool ignores(int edge) const { return !ignoreEdge.empty() && ignoreEdge[static_cast<std::size_t>(edge)]; }
 };
 
 /// An exact division of an edge, which the mesher follows whatever the field says.
