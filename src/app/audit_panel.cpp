@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/audit_panel.h"
 #include "app/theme.h"
+#include "job/limits.h"
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
@@ -161,7 +162,7 @@ void AuditPanel::refreshMetric() {
   }
   const Limit* limit = nullptr;
   for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == metric()) limit = &l;
+    if (l.metric == metric() && (!limit || l.where.empty())) limit = &l;
   m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit);
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
   if (!x.worst.empty())
@@ -185,7 +186,7 @@ void AuditPanel::refreshLimits() {
   int row = 0;
   for (const auto& r : m_run->audit.results) {
     const auto& info = metricInfo(r.limit.metric);
-    auto* name = link(info.name);
+    auto* name = link(QString::fromStdString(limitName(r.limit)));
     Metric m = r.limit.metric;
     name->setToolTip(QString::fromStdString(r.limit.source));
     connect(name, &QToolButton::clicked, this, [this, m] { setMetric(m); });
@@ -275,7 +276,7 @@ void AuditPanel::fillCard(std::int32_t cell) {
     const auto& info = metricInfo(static_cast<Metric>(k));
     bool fails = false;
     for (const auto& l : m_run->audit.limits.limits)
-      if (l.metric == static_cast<Metric>(k)) fails = fails || (l.atLeast ? v[c] < l.bound : v[c] > l.bound);
+      if (l.metric == static_cast<Metric>(k)) fails = fails || l.broken(c, v[c]);
     add(2 + k, 0, info.name, "small");
     add(2 + k, 1, withUnit(v[c], info, m.unit), fails ? "problem" : "", Qt::AlignRight);
   }

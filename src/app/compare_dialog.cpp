@@ -31,6 +31,13 @@ CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
   side(m_first, tr("First run"));
   side(m_second, tr("Second run"));
   all->addLayout(row);
+  m_beside = new QToolButton;
+  m_beside->setObjectName("chip");
+  m_beside->setCheckable(true);
+  m_beside->setText(tr("Show both side by side"));
+  m_beside->setToolTip(tr("Both meshes in the window, from the same side, in the same lens and section"));
+  connect(m_beside, &QToolButton::toggled, this, [this] { compare(); });
+  all->addWidget(m_beside, 0, Qt::AlignLeft);
   m_table = new QTableWidget(0, 3);
   m_table->setHorizontalHeaderLabels({tr("figure"), tr("first"), tr("second")});
   m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
@@ -50,6 +57,11 @@ CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
 
 QString CompareDialog::differences() const { return m_rules->text(); }
 
+void CompareDialog::hideEvent(QHideEvent* e) {
+  m_beside->setChecked(false);
+  QDialog::hideEvent(e);
+}
+
 void CompareDialog::setRuns(std::vector<std::shared_ptr<const RunResult>> runs) {
   m_runs = std::move(runs);
   for (auto* box : {m_first, m_second}) {
@@ -67,6 +79,7 @@ void CompareDialog::setRuns(std::vector<std::shared_ptr<const RunResult>> runs) 
 void CompareDialog::compare() {
   int i = m_first->currentIndex(), j = m_second->currentIndex();
   if (i < 0 || j < 0) return;
+  emit besideWanted(m_beside->isChecked() ? i : -1, m_beside->isChecked() ? j : -1);
   const RunResult &x = *m_runs[static_cast<std::size_t>(i)], &y = *m_runs[static_cast<std::size_t>(j)];
   auto rows = compareRuns(x, y);
   m_table->setRowCount(static_cast<int>(rows.size()));

@@ -8,6 +8,7 @@
 class QComboBox;
 class QLabel;
 class QTableWidget;
+class QToolButton;
 
 namespace tess {
 
@@ -19,15 +20,22 @@ public:
   void setRuns(std::vector<std::shared_ptr<const RunResult>> runs);
   QTableWidget* table() const { return m_table; }
   QString differences() const;
+  QToolButton* sideBySide() const { return m_beside; }
 
 signals:
   void showRun(int index);
+  /// Show run `first` and run `second` side by side; -1: no longer.
+  void besideWanted(int first, int second);
+
+protected:
+  void hideEvent(QHideEvent* e) override;
 
 private:
   std::vector<std::shared_ptr<const RunResult>> m_runs;
   QComboBox *m_first, *m_second;
   QTableWidget* m_table;
   QLabel* m_rules;
+  QToolButton* m_beside;
   void compare();
 };
 

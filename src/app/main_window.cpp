@@ -26,6 +26,7 @@
 #include <QPdfWriter>
 #include <QRegularExpression>
 #include <QSettings>
+#include <QSplitter>
 #include <QStyle>
 #include <QTextDocument>
 #include <QToolButton>
@@ -104,7 +105,10 @@ void MainWindow::buildViewport(bool openGl) {
     return;
   }
   m_view = new Viewport;
-  box->addWidget(m_view);
+  m_views = new QSplitter;
+  m_views->setChildrenCollapsible(false);
+  m_views->addWidget(m_view);
+  box->addWidget(m_views);
   auto link = [](const QString& text, const QString& tip) {
     auto* b = new QToolButton;
     b->setObjectName("link");
@@ -245,6 +249,8 @@ void MainWindow::placeFloating() {
     m_selectionBar->move(m_selectionBar->x(), m_hint->geometry().bottom() + 8);
   m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2,
                      m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
+  if (m_scale->isVisible() && m_sectionBar->geometry().intersects(m_scale->geometry().adjusted(-8, -8, 8, 8)))
+    m_sectionBar->move(m_sectionBar->x(), m_scale->y() - m_sectionBar->height() - 8);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* e) {
@@ -517,6 +523,10 @@ void MainWindow::connectPanels() {
             r.values["value"] = "1 " + m_part->unit;
           }
           if (kind == "apart") r.values["bodies"] = "everywhere";
+          if (kind == "limit") { // the first limit of the purpose, to be changed
+            r.values["metric"] = "min dihedral angle";
+            r.values["bound"] = "8";
+          }
           if (kind == "hand_over") {
             r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
             r.values["format"] = "inp";
@@ -532,7 +542,9 @@ void MainWindow::connectPanels() {
     if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
       const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
       if (rule.kind == "ignore") return m_view->light(Dim::Edge, m_ignoredEdges);
-      std::string name = rule.kind == "group" ? rule.get("name") : rule.get("on");
+      std::string name = rule.kind == "group"   ? rule.get("name")
+                         : rule.kind == "limit" ? rule.get("at")
+                                                : rule.get("on");
       for (const auto& g : m_groups)
         if (!name.empty() && g.name == name) {
           dim = g.dim;
@@ -901,6 +913,7 @@ void MainWindow::setAppearance(Appearance appearance) {
   QApplication::setPalette(p);
   qApp->setStyleSheet(theme::styleSheet());
   if (m_view) m_view->applyTheme();
+  if (m_beside) m_beside->applyTheme();
   m_statusText->setMinimumHeight(menuBar()->sizeHint().height()); // or it sits at the upper rim
   for (std::size_t i = 0; i < m_looks.size(); ++i)
     m_looks[i]->setChecked(static_cast<int>(i) == static_cast<int>(appearance));
@@ -1345,11 +1358,50 @@ CompareDialog* MainWindow::compareRuns() {
   if (!m_compare) {
     m_compare = new CompareDialog(this);
     connect(m_compare, &CompareDialog::showRun, this, &MainWindow::showRun);
+    connect(m_compare, &CompareDialog::besideWanted, this, &MainWindow::showBeside);
   }
   m_compare->setRuns(m_allRuns);
   m_compare->show();
   m_compare->raise();
   return m_compare;
+}
+
+void MainWindow::showBeside(int first, int second) {
+  if (!m_view) return;
+  auto known = [&](int i) { return i >= 0 && static_cast<std::size_t>(i) < m_allRuns.size(); };
+  if (!known(first) || !known(second)) {
+    if (m_beside) m_beside->hide();
+    return;
+  }
+  if (!m_beside) {
+    m_beside = new Viewport;
+    m_beside->setAccessibleName(tr("3D view of the second run"));
+    m_besideText = new QLabel(m_beside);
+    m_besideText->setObjectName("floatbar");
+    m_besideText->move(12, 12);
+    m_views->addWidget(m_beside);
+    m_beside->hide(); // a splitter shows what is added
+    // Either view leads: what one was turned to, the other follows when it has been drawn.
+    connect(m_view, &Viewport::drawn, this, [this] {
+      if (m_beside->isVisible()) m_beside->follow(*m_view);
+    });
+    connect(m_beside, &Viewport::drawn, this, [this] { m_view->followCamera(*m_beside); });
+  }
+  // Above one another where the room is not wide enough for two.
+  m_views->setOrientation(m_views->width() > 1.3 * m_views->height() ? Qt::Horizontal : Qt::Vertical);
+  if (m_current != first) showRun(first);
+  m_beside->setPart(m_runParts[static_cast<std::size_t>(second)]);
+  m_beside->setRun(m_allRuns[static_cast<std::size_t>(second)]);
+  m_besideText->setText(tr("mesh of run %1").arg(second + 1));
+  m_besideText->adjustSize();
+  const bool fresh = !m_beside->isVisible();
+  m_beside->show();
+  if (fresh) // half each, once the new one has its place
+    QTimer::singleShot(0, m_views, [this] {
+      const int all = m_views->orientation() == Qt::Horizontal ? m_views->width() : m_views->height();
+      m_views->setSizes({all / 2, all / 2});
+    });
+  m_beside->follow(*m_view);
 }
 
 void MainWindow::improveMesh(const std::string& only) {

@@ -22,6 +22,7 @@ class QActionGroup;
 class QFrame;
 class QLabel;
 class QToolButton;
+class QSplitter;
 
 namespace tess {
 
@@ -68,6 +69,9 @@ public:
   void handOver(const std::vector<Rule>& rules);
   /// Opens the comparison of two runs.
   CompareDialog* compareRuns();
+  /// Shows two runs side by side with linked cameras; -1: one view again.
+  void showBeside(int first, int second);
+  Viewport* besideView() const { return m_beside; }
   /// Asks about briefs that a program left behind when it was killed.
   void offerRecovery();
 
@@ -125,6 +129,9 @@ private:
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
   CompareDialog* m_compare = nullptr;
+  QSplitter* m_views = nullptr;
+  Viewport* m_beside = nullptr; ///< the other of two runs compared; made when first asked for
+  QLabel* m_besideText = nullptr;
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
   QFileSystemWatcher m_watcher;

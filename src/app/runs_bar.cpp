@@ -7,7 +7,12 @@
 #include <QLocale>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QTimer>
+#include <QToolButton>
 #include <QVBoxLayout>
+#include <QWheelEvent>
 
 namespace tess {
 
@@ -46,14 +51,57 @@ RunsBar::RunsBar(QWidget* parent) : QWidget(parent) {
   n->addWidget(m_go);
   n->addWidget(m_stop);
   row->addWidget(now);
-  m_tiles = new QHBoxLayout;
+  auto* tiles = new QWidget;
+  m_tiles = new QHBoxLayout(tiles);
+  m_tiles->setContentsMargins(0, 0, 0, 0);
   m_tiles->setSpacing(8);
-  row->addLayout(m_tiles);
-  row->addStretch();
+  m_room = new QScrollArea;
+  m_room->setObjectName("tiles");
+  m_room->setFrameShape(QFrame::NoFrame);
+  m_room->setWidgetResizable(true);
+  m_room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  m_room->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  m_room->viewport()->setAutoFillBackground(false);
+  m_room->setWidget(tiles);
+  m_room->viewport()->installEventFilter(this);
+  auto arrow = [&](QToolButton*& b, const QString& sign, const QString& name, int step) {
+    b = new QToolButton;
+    b->setObjectName("chip");
+    b->setText(sign);
+    b->setToolTip(name);
+    b->setAccessibleName(name);
+    b->hide();
+    connect(b, &QToolButton::clicked, this,
+            [this, step] { m_room->horizontalScrollBar()->setValue(m_room->horizontalScrollBar()->value() + step); });
+    return b;
+  };
+  row->addWidget(arrow(m_newer, "‹", tr("Newer runs"), -320));
+  row->addWidget(m_room, 1);
+  row->addWidget(arrow(m_older, "›", tr("Older runs"), 320));
+  connect(m_room->horizontalScrollBar(), &QScrollBar::rangeChanged, this, &RunsBar::showArrows);
+  connect(m_room->horizontalScrollBar(), &QScrollBar::valueChanged, this, &RunsBar::showArrows);
   connect(m_go, &QPushButton::clicked, this, &RunsBar::meshWanted);
   connect(m_stop, &QPushButton::clicked, this, &RunsBar::stopWanted);
   setBusy(false, false);
   setReady(false, tr("no part yet"));
+}
+
+void RunsBar::showArrows() {
+  const auto* bar = m_room->horizontalScrollBar();
+  m_newer->setVisible(bar->maximum() > 0);
+  m_older->setVisible(bar->maximum() > 0);
+  m_newer->setEnabled(bar->value() > 0);
+  m_older->setEnabled(bar->value() < bar->maximum());
+}
+
+bool RunsBar::eventFilter(QObject* o, QEvent* e) {
+  if (e->type() == QEvent::Wheel) { // the wheel runs along the tiles
+    auto* wheel = static_cast<QWheelEvent*>(e);
+    const int turn = wheel->angleDelta().y() ? wheel->angleDelta().y() : wheel->angleDelta().x();
+    m_room->horizontalScrollBar()->setValue(m_room->horizontalScrollBar()->value() - turn);
+    return true;
+  }
+  return QWidget::eventFilter(o, e);
 }
 
 QString RunsBar::text() const { return m_text->text(); }
@@ -89,8 +137,8 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
     }
     delete i;
   }
-  QLocale loc;
-  for (int i = static_cast<int>(runs.size()) - 1; i >= 0 && i >= static_cast<int>(runs.size()) - 5; --i) {
+  QWidget* shown = nullptr;
+  for (int i = static_cast<int>(runs.size()) - 1; i >= 0; --i) {
     const RunResult& r = *runs[static_cast<std::size_t>(i)];
     double k = static_cast<double>(r.mesh.cells.size()) / 1000;
     const auto& dihedral = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
@@ -118,7 +166,11 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
     connect(drop, &QAction::triggered, this, [this, i] { emit discardWanted(i); });
     b->addActions({keep, drop});
     m_tiles->addWidget(b);
+    if (i == current) shown = b;
   }
+  m_tiles->addStretch();
+  if (shown) // once the tiles have their places
+    QTimer::singleShot(0, shown, [this, shown] { m_room->ensureWidgetVisible(shown, 8, 0); });
 }
 
 } // namespace tess

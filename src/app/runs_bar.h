@@ -8,6 +8,8 @@ class QHBoxLayout;
 class QLabel;
 class QProgressBar;
 class QPushButton;
+class QScrollArea;
+class QToolButton;
 
 namespace tess {
 
@@ -39,6 +41,12 @@ private:
   QLabel *m_text, *m_stage;
   QProgressBar* m_progress;
   QHBoxLayout* m_tiles;
+  QScrollArea* m_room;
+  QToolButton *m_newer, *m_older; ///< shown when the tiles need more room than there is
+  void showArrows();
+
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override;
 };
 
 } // namespace tess

@@ -9,6 +9,7 @@
 #include <QRubberBand>
 #include <QWheelEvent>
 #include <cmath>
+#include <tuple>
 #include <vtkActor.h>
 #include <vtkCallbackCommand.h>
 #include <vtkCamera.h>
@@ -149,6 +150,54 @@ void Viewport::paintGL() {
   gl->glDisable(GL_SCISSOR_TEST);
   gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+  emit drawn();
+}
+
+void Viewport::followCamera(const Viewport& lead) {
+  auto state = [](vtkCamera* c) {
+    std::array<double, 9> s;
+    c->GetPosition(s.data());
+    c->GetFocalPoint(s.data() + 3);
+    c->GetViewUp(s.data() + 6);
+    return s;
+  };
+  vtkCamera *mine = d->renderer->GetActiveCamera(), *other = lead.d->renderer->GetActiveCamera();
+  const auto to = state(other);
+  if (state(mine) == to) return;
+  mine->SetPosition(to.data());
+  mine->SetFocalPoint(to.data() + 3);
+  mine->SetViewUp(to.data() + 6);
+  update();
+}
+
+void Viewport::follow(const Viewport& lead) {
+  auto look = [](const Viewport& v) {
+    return std::tuple(v.m_lens, v.m_metric, v.m_meshShown, v.m_edgesShown, v.m_seeThrough, v.m_shrunk, v.m_section,
+                      v.m_axis, v.m_towards, v.m_sectionAt, v.m_manner);
+  };
+  const bool same = m_part == lead.m_part;
+  const bool news = same && (m_field != lead.m_field || m_shade != lead.m_shade || m_groupOfFace != lead.m_groupOfFace);
+  if (look(*this) != look(lead) || news) {
+    m_lens = lead.m_lens;
+    m_metric = lead.m_metric;
+    m_meshShown = lead.m_meshShown;
+    m_edgesShown = lead.m_edgesShown;
+    m_seeThrough = lead.m_seeThrough;
+    m_shrunk = lead.m_shrunk;
+    m_section = lead.m_section;
+    m_axis = lead.m_axis;
+    m_towards = lead.m_towards;
+    m_sectionAt = lead.m_sectionAt;
+    m_manner = lead.m_manner;
+    if (same) {
+      m_field = lead.m_field;
+      m_shade = lead.m_shade;
+      m_groupOfFace = lead.m_groupOfFace;
+    }
+    rebuildPart();
+    rebuildMesh();
+  }
+  followCamera(lead);
 }
 
 QImage Viewport::picture() { return grabFramebuffer(); }

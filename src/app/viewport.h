@@ -85,6 +85,11 @@ public:
   };
   QualityRange qualityRange() const;
   Metric metric() const { return m_metric; }
+  /// Looks the way another view does: camera, lens, metric, section and what is shown; sizes and groups too where both
+  /// show the same part. Does nothing when it does already.
+  void follow(const Viewport& lead);
+  /// Takes over the camera alone.
+  void followCamera(const Viewport& lead);
   /// The 3D picture as drawn now, for tests and exports.
   QImage picture();
 
@@ -94,6 +99,7 @@ signals:
   void selectionChanged();
   void menuRequested(const QPoint& at);
   void sectionChanged();
+  void drawn();
 
 protected:
   void initializeGL() override;

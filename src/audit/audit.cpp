@@ -170,6 +170,26 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
   return checkSoundness(m, volumes, cellNeighbours(m), nullptr);
 }
 
+void addLimit(LimitSet& set, Limit limit) {
+  if (limit.where.empty()) {
+    std::erase_if(set.limits, [&](const Limit& l) { return l.metric == limit.metric && l.where.empty(); });
+    // Cells of groups keep limits of their own.
+    for (const auto& l : set.limits) {
+      if (l.metric != limit.metric) continue;
+      if (limit.cells.empty()) limit.cells.assign(l.cells.size(), 1);
+      for (std::size_t c = 0; c < l.cells.size(); ++c)
+        if (l.cells[c]) limit.cells[c] = 0;
+    }
+  } else
+    for (auto& l : set.limits) {
+      if (l.metric != limit.metric) continue;
+      if (l.cells.empty()) l.cells.assign(limit.cells.size(), 1);
+      for (std::size_t c = 0; c < limit.cells.size(); ++c)
+        if (limit.cells[c]) l.cells[c] = 0;
+    }
+  set.limits.push_back(std::move(limit));
+}
+
 void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   a.limits = limits;
   a.results.clear();
@@ -177,14 +197,18 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   for (const auto& l : limits.limits) {
     LimitResult r{l};
     const auto& x = a.metrics[static_cast<std::size_t>(l.metric)];
+    std::size_t judged = 0;
     for (std::size_t c = 0; c < x.value.size(); ++c) {
-      bool ok = l.atLeast ? x.value[c] >= l.bound : x.value[c] <= l.bound;
-      if (ok) continue;
+      if (!l.judges(c)) continue;
+      const double v = x.value[c];
+      if (!judged++) r.worst = v;
+      r.worst = l.atLeast ? std::min(r.worst, v) : std::max(r.worst, v);
+      if (!l.broken(c, v)) continue;
       ++r.failing;
       a.failing[c] = 1;
     }
-    r.share = m.cells.size() ? static_cast<double>(r.failing) / static_cast<double>(m.cells.size()) : 0;
-    r.worst = l.atLeast ? x.min : x.max;
+    r.share = judged ? static_cast<double>(r.failing) / static_cast<double>(judged) : 0;
+    if (!judged) continue; // no such cells: nothing to report
     a.results.push_back(r);
   }
   a.failingCells = 0;

@@ -11,7 +11,14 @@ struct Limit {
   Metric metric;
   bool atLeast; ///< true: value must be >= bound, false: <= bound
   double bound;
-  const char* source;
+  std::string source;
+  std::string where = {};               ///< the group whose cells it judges; empty: all that no group's limit does
+  std::vector<std::uint8_t> cells = {}; ///< per cell whether it is judged; empty: all are
+
+  bool judges(std::size_t cell) const { return cells.empty() || cells[cell]; }
+  bool broken(std::size_t cell, double value) const {
+    return judges(cell) && !(atLeast ? value >= bound : value <= bound);
+  }
 };
 struct LimitSet {
   std::string name, purpose;
@@ -21,6 +28,9 @@ struct LimitSet {
 };
 const std::vector<LimitSet>& limitSets();
 const LimitSet* limitSet(std::string_view name);
+/// Puts a limit into a set. One for all cells takes the place of the set's own for that metric; one for the cells of a
+/// group (`limit.cells`) takes its place in those cells only.
+void addLimit(LimitSet& set, Limit limit);
 
 struct LimitResult {
   Limit limit;

@@ -10,12 +10,11 @@ namespace tess {
 std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric metric) {
   const auto& value = audit.metrics[static_cast<std::size_t>(metric)].value;
   const MetricInfo& info = metricInfo(metric);
-  const Limit* limit = nullptr;
-  for (const auto& l : audit.limits.limits)
-    if (l.metric == metric) limit = &l;
   std::vector<std::int32_t> bad;
-  for (std::size_t c = 0; limit && c < value.size(); ++c)
-    if (limit->atLeast ? value[c] < limit->bound : value[c] > limit->bound) bad.push_back(static_cast<std::int32_t>(c));
+  for (const auto& l : audit.limits.limits)
+    if (l.metric == metric)
+      for (std::size_t c = 0; c < value.size(); ++c)
+        if (l.broken(c, value[c])) bad.push_back(static_cast<std::int32_t>(c));
   const bool none = bad.empty();
   if (none) {
     bad.resize(value.size());

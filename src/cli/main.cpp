@@ -447,9 +447,9 @@ int meshCommand(const MeshArgs& a) {
                 << run->audit.sentence << "\n";
       for (const auto& l : run->audit.results) {
         const auto& info = metricInfo(l.limit.metric);
-        std::cout << "  " << info.name << " " << formatNumber(l.worst, 3)
-                  << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound)
-                  << "): " << l.failing << " fail\n";
+        std::cout << "  " << info.name << (l.limit.where.empty() ? "" : " at " + l.limit.where) << " "
+                  << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ")
+                  << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
       }
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }

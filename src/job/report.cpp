@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/report.h"
 #include "base/units.h"
+#include "job/limits.h"
 #include <filesystem>
 #include <map>
 #include <sstream>
@@ -125,7 +126,7 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   rows = {{"Metric", "Limit", "Worst", "Elements that fail"}};
   for (const auto& r : run.audit.results) {
     const auto& info = metricInfo(r.limit.metric);
-    rows.push_back({info.name, (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
+    rows.push_back({limitName(r.limit), (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
                     withUnit(r.worst, info), r.failing ? grouped(r.failing) : "none"});
   }
   p.table(rows);

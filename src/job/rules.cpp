@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/rules.h"
 #include "base/units.h"
+#include "job/limits.h"
 #include <cmath>
 #include <cstring>
 #include <sstream>
@@ -254,6 +255,21 @@ const std::vector<RuleKind>& ruleTable() {
                  "none",
                  "The limit set for the verdict.",
                  {choice("purpose", "general", "limit set", {"general", "strength", "flow"})}});
+    {
+      Slot metric = choice("metric", "min dihedral angle", "metric that is judged", metricWords());
+      Slot bound =
+          plain("bound", SlotType::Number, "", "the least or the largest value that is good, whichever is worse");
+      bound.required = true;
+      t.push_back(
+          {"limit",
+           "Judging",
+           "Keep {metric} within {bound}[ at {at}]",
+           "audit",
+           "highlight",
+           "A limit of your own: in place of the one of the purpose, for all elements or for those that touch a "
+           "group. Angles in degrees, sizes in the part's unit.",
+           {metric, bound, text("at", SlotType::Target, "a group; all elements when not given")}});
+    }
     t.push_back({"hand_over",
                  "Hand-over",
                  "Write {path} as {format}[, scaled by {scale}]",

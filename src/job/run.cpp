@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/limits.h"
 #include "job/values.h"
 #include "mesh/own_angles.h"
 #include "mesh/separate.h"
@@ -403,8 +404,7 @@ void judgeFlat(RunResult& run, const std::string& unit) {
 void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Progress& progress) {
   progress.stage("Audit", 0.95, 1);
   auto t0 = std::chrono::steady_clock::now();
-  const Rule* judge = run.brief.first("judge");
-  run.audit = auditMesh(run.mesh, *limitSet(judge ? judge->get("purpose") : "general"), &progress);
+  run.audit = auditMesh(run.mesh, briefLimits(run.brief, run.mesh), &progress);
   progress.check();
   run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   int wanted = 0;
@@ -667,6 +667,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                       {"failing", r.failing},
                       {"share", r.share},
                       {"worst", r.worst},
+                      {"at", r.limit.where},
                       {"source", r.limit.source}});
   j["verdict"] = {{"pass", a.pass},
                   {"set", a.limits.name},

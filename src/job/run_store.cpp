@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/run_store.h"
 #include "base/file.h"
+#include "job/limits.h"
 #include <cstring>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -311,9 +312,7 @@ Result<StoredRun> loadRun(const std::string& path) {
     p.why = "its mesh does not hold together";
     return p;
   }
-  const Rule* judge = s.run.brief.first("judge");
-  const LimitSet* limits = limitSet(judge ? judge->get("purpose") : "general");
-  s.run.audit = auditMesh(m, limits ? *limits : *limitSet("general"));
+  s.run.audit = auditMesh(m, briefLimits(s.run.brief, m));
   return s;
 }
 

@@ -184,12 +184,13 @@ private:
   void overall() {
     SizeSettings& s = m_out.overall;
     s.target = m_target;
+    s.bridging.tolerance = -1;
     if (const Rule* r = m_brief.first("everywhere")) {
       s.minimum = slotNumber(*r, "minimum", m_part.unit);
       s.maximum = slotNumber(*r, "maximum", m_part.unit);
       s.growth = slotNumber(*r, "growth", m_part.unit);
       s.turnDeg = slotNumber(*r, "turn", m_part.unit);
-      s.bridging.tolerance = r->get("bridge").empty() ? -1 : slotNumber(*r, "bridge", m_part.unit);
+      if (!r->get("bridge").empty()) s.bridging.tolerance = slotNumber(*r, "bridge", m_part.unit);
     }
     // What is named must be followed.
     s.bridging.keepFace.assign(m_part.faces.size(), 0);

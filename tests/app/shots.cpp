@@ -8,6 +8,7 @@
 #include <QMouseEvent>
 #include <QSurfaceFormat>
 #include <QTemporaryDir>
+#include <QToolButton>
 
 namespace {
 template <class F> bool waitFor(F&& done, int ms = 120000) {
@@ -129,6 +130,11 @@ int main(int argc, char** argv) {
   auto* compare = w.compareRuns();
   settle();
   compare->grab().save(out + "/compare.png");
+  compare->sideBySide()->setChecked(true);
+  w.viewport()->setSection(true);
+  waitFor([&] { return w.besideView() && w.besideView()->isVisible() && w.besideView()->sectionCells() > 0; });
+  shot("beside");
+  w.viewport()->setSection(false);
   compare->hide();
   w.setAppearance(tess::MainWindow::Appearance::Dark);
   shot("dark");

@@ -287,6 +287,62 @@ TEST_F(Workbench, twoRunsStandInOneTableWithTheCardsThatDiffer) {
   EXPECT_FALSE(d->differences().contains("bolt holes")); // the same in both
 }
 
+TEST_F(Workbench, twoRunsSideBySideTurnTogether) {
+  open("saddle-clamp.brief");
+  mesh();
+  mesh();
+  auto* d = w->compareRuns();
+  ASSERT_NE(d, nullptr);
+  EXPECT_EQ(w->besideView(), nullptr);
+  QTest::mouseClick(d->sideBySide(), Qt::LeftButton);
+  auto* beside = w->besideView();
+  ASSERT_NE(beside, nullptr);
+  ASSERT_TRUE(waitFor([&] { return beside->isVisible() && beside->height() > 100; }));
+  // The direction in which the part's length runs over the screen, which does not depend on the size of the view.
+  const Box& box = w->part()->box;
+  auto along = [&](Viewport* v) {
+    const QPointF q = v->project(box.hi) - v->project(box.lo);
+    return std::atan2(q.y(), q.x());
+  };
+  for (Viewport* lead : {w->viewport(), beside}) {
+    for (const Vec3& from : {Vec3(0, 0, -1), Vec3(-1, 0.3, -0.4)}) {
+      lead->view(from, from.x() == 0 ? Vec3(0, 1, 0) : Vec3(0, 0, 1));
+      ASSERT_TRUE(waitFor([&] { return std::abs(along(w->viewport()) - along(beside)) < 1e-6; }));
+    }
+  }
+  w->viewport()->setMetric(Metric::MinDihedral);
+  w->viewport()->setLens(Lens::Quality);
+  EXPECT_TRUE(waitFor([&] { return beside->lens() == Lens::Quality && beside->metric() == Metric::MinDihedral; }));
+  w->viewport()->setSection(true);
+  EXPECT_TRUE(waitFor([&] { return beside->sectionOn() && beside->sectionCells() > 0; }));
+  d->hide();
+  EXPECT_TRUE(waitFor([&] { return !beside->isVisible(); }));
+}
+
+TEST_F(Workbench, everyRunHasATileAndTheCurrentOneIsInSight) {
+  open("saddle-clamp.brief");
+  for (int k = 0; k < 7; ++k) mesh();
+  w->resize(1024, 700);
+  QApplication::processEvents();
+  auto tiles = w->runsBar()->findChildren<QPushButton*>("tile");
+  tiles.removeIf([](QPushButton* b) { return !b->parentWidget(); });
+  ASSERT_EQ(tiles.size(), 7);
+  auto inSight = [&](int run) {
+    for (auto* b : w->runsBar()->findChildren<QPushButton*>("tile"))
+      if (b->text().startsWith(QString("Run %1 ").arg(run)))
+        return b->visibleRegion().boundingRect().width() >= b->width() - 1;
+    return false;
+  };
+  EXPECT_TRUE(waitFor([&] { return inSight(7); }));
+  EXPECT_FALSE(inSight(1));
+  QToolButton* older = nullptr;
+  for (auto* b : w->runsBar()->findChildren<QToolButton*>())
+    if (b->accessibleName() == "Older runs") older = b;
+  ASSERT_NE(older, nullptr);
+  for (int k = 0; k < 10 && older->isEnabled(); ++k) QTest::mouseClick(older, Qt::LeftButton);
+  EXPECT_TRUE(waitFor([&] { return inSight(1); }));
+}
+
 // From a part to two runs compared and a solver file, with keys and clicks only.
 TEST_F(Workbench, aNewUsersFirstHour) {
   TempFolder dir;

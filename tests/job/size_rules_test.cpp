@@ -67,6 +67,17 @@ template <class F> void writeField(const Mesh& m, const std::string& path, const
 
 } // namespace
 
+TEST(SizeRules, ABriefThatSaysNothingBridgesAsOneWithAnOverallRule) {
+  Part part = made("step 0.05"); // a narrow face
+  std::vector<Problem> problems;
+  Brief with = defaultBrief("made"), without = with;
+  std::erase_if(without.rules, [](const Rule& r) { return r.kind == "everywhere"; });
+  const SizeField a = fieldOf(with, part, problems), b = fieldOf(without, part, problems);
+  EXPECT_GT(a.bridging.tolerance, 0);
+  EXPECT_EQ(a.bridging.tolerance, b.bridging.tolerance);
+  EXPECT_EQ(a.sourceCount(), b.sourceCount());
+}
+
 TEST(SizeRules, ThroughIsAskedForAndReported) {
   Part part = made("box 30 20 2");
   RunResult r = runWith(briefWith("8 mm", {rule("through", {{"count", "3"}, {"floor", "0.2"}})}), part);

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/limits.h"
+#include "job/values.h"
+#include <cctype>
+
+namespace tess {
+namespace {
+
+/// Cells that belong to a group or have a node on it.
+std::vector<std::uint8_t> cellsAt(const Mesh& m, const std::vector<std::string>& names) {
+  std::vector<std::uint8_t> cells(m.cells.size(), 0), nodes(m.nodes.size(), 0);
+  bool any = false;
+  for (const auto& g : m.groups) {
+    if (std::find(names.begin(), names.end(), g.name) == names.end()) continue;
+    for (std::int32_t i : g.items) {
+      const auto k = static_cast<std::size_t>(i);
+      if (g.dim == 3)
+        cells[k] = 1;
+      else if (g.dim == 2)
+        for (std::int32_t n : m.faces.of(k)) nodes[static_cast<std::size_t>(n)] = 1;
+      else
+        nodes[k] = 1;
+      any = any || g.dim < 3;
+    }
+  }
+  for (std::size_t c = 0; any && c < m.cells.size(); ++c)
+    for (std::int32_t n : m.cells.of(c))
+      if (nodes[static_cast<std::size_t>(n)]) cells[c] = 1;
+  return cells;
+}
+
+} // namespace
+
+std::vector<std::string> metricWords() {
+  std::vector<std::string> r;
+  for (int k = 0; k < kMetrics; ++k) {
+    std::string name = metricInfo(static_cast<Metric>(k)).name;
+    for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    r.push_back(name);
+  }
+  return r;
+}
+
+LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh) {
+  const Brief brief = settled(asWritten, nullptr);
+  const Rule* judge = brief.first("judge");
+  const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
+  LimitSet set = base ? *base : *limitSet("general");
+  const auto words = metricWords();
+  // Limits for all elements first: those at groups take their place there, whatever the order of the cards.
+  for (bool atGroups : {false, true})
+    for (const auto& r : brief.rules) {
+      if (r.off || r.kind != "limit" || r.get("at").empty() == atGroups) continue;
+      auto word = std::find(words.begin(), words.end(), r.get("metric"));
+      if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
+      Limit l;
+      l.metric = static_cast<Metric>(word - words.begin());
+      l.atLeast = metricInfo(l.metric).highIsGood;
+      l.bound = slotNumber(r, "bound", mesh.unit);
+      l.source = "a card of the brief";
+      if (atGroups) {
+        l.where = r.get("at");
+        l.cells = cellsAt(mesh, splitList(l.where));
+      }
+      addLimit(set, std::move(l));
+    }
+  return set;
+}
+
+std::string limitName(const Limit& limit) {
+  return std::string(metricInfo(limit.metric).name) + (limit.where.empty() ? "" : " at " + limit.where);
+}
+
+} // namespace tess
