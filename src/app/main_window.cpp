@@ -249,7 +249,9 @@ void MainWindow::placeFloating() {
     m_selectionBar->move(m_selectionBar->x(), m_hint->geometry().bottom() + 8);
   m_sectionBar->move((m_view->width() - m_sectionBar->width()) / 2,
                      m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
-  if (m_scale->isVisible() && m_sectionBar->geometry().intersects(m_scale->geometry().adjusted(-8, -8, 8, 8)))
+  if (m_view->height() < 480) // a low view: at the top, off the mesh
+    m_sectionBar->move(m_sectionBar->x(), m_hint->geometry().bottom() + 8);
+  else if (m_scale->isVisible() && m_sectionBar->geometry().intersects(m_scale->geometry().adjusted(-8, -8, 8, 8)))
     m_sectionBar->move(m_sectionBar->x(), m_scale->y() - m_sectionBar->height() - 8);
 }
 

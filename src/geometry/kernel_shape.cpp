@@ -626,7 +626,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
     const TopoDS_Shape& solid = model.solids[i];
     int body = model.solidBody[i];
     GProp_GProps g;
-    BRepGProp::VolumeProperties(solid, g);
+    BRepGProp::VolumeProperties(solid, g, 1e-3); // adaptive: the fixed rule is off by percents on some surfaces
     bool inverted = g.Mass() < 0;
     part.bodies[static_cast<std::size_t>(body)].volume += std::abs(g.Mass());
     BRep_Builder().Add(shape->all, solid);
@@ -653,7 +653,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
                   : kf->kind == SurfaceKind::Cylinder || kf->kind == SurfaceKind::Sphere ? kf->r1
                                                                                          : 0;
       GProp_GProps a;
-      BRepGProp::SurfaceProperties(face, a);
+      BRepGProp::SurfaceProperties(face, a, 1e-3);
       pf.area = a.Mass();
       pf.center = toVec(a.CentreOfMass());
       pf.bodies[0] = body;
@@ -775,6 +775,12 @@ Result<Part> makeKernelPart(const std::string& recipe) {
     add(BRepAlgoAPI_Cut(
             BRepPrimAPI_MakeBox(a, b, c).Solid(),
             BRepPrimAPI_MakeBox(gp_Pnt(0.5 * (a - d), -1, 0.5 * c), gp_Pnt(0.5 * (a + d), b + 1, c + 1)).Solid())
+            .Shape());
+  } else if (what == "pierced") { // a torus a, b with a hole of radius c along y at x = d
+    double d = 0;
+    in >> d;
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeTorus(a, b).Solid(),
+                        BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(d, -4 * a, 0), gp::DY()), c, 8 * a).Solid())
             .Shape());
   } else if (what == "rounded") { // a cube of side a, all edges rounded with radius b
     TopoDS_Shape cube = BRepPrimAPI_MakeBox(a, a, a).Solid();

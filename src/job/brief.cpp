@@ -4,6 +4,7 @@
 #include "job/values.h"
 #include <cmath>
 #include <filesystem>
+#include <regex>
 #include <sstream>
 #include <toml.hpp>
 
@@ -151,8 +152,9 @@ std::string briefText(const Brief& b) {
     o << "\n[[rule]]\nis = " << quoted(r.kind) << "\n";
     auto put = [&](const std::string& key, const std::string& v, const Slot* s) {
       if (v.empty()) return;
-      char* end = nullptr;
-      bool number = std::isfinite(std::strtod(v.c_str(), &end)) && !*end && !std::isspace(v.front());
+      // What the file's format takes for a number; ".5", "1." and "007" are none there and stand in quotes.
+      static const std::regex plain("[+-]?(0|[1-9][0-9]*)(\\.[0-9]+)?([eE][+-]?[0-9]+)?");
+      const bool number = std::regex_match(v, plain) && std::isfinite(std::strtod(v.c_str(), nullptr));
       bool bare =
           s && number && (s->type == SlotType::Number || s->type == SlotType::Integer) && !checkSlot(*s, v, "mm");
       bare = bare || (s && s->type == SlotType::Choice && v.find_first_not_of("0123456789") == std::string::npos);

@@ -343,9 +343,9 @@ private:
       walls[wallCount] = n;
       wallCount += inside ^ 1u;
     };
+    if (Shared && !allOwned(w, first)) return false;
     balls[first].stamp = stamp;
     cavity[0] = 4 * first;
-    if (Shared && !allOwned(w, first)) return false;
     for (int n : tets[first].n) look(n);
     for (std::size_t k = 1; k < size; ++k) {
       const int face = cavity[k] & 3;

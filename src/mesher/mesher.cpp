@@ -169,7 +169,9 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   Clock clock(out.timings);
   SizeField size = asked;
   std::optional<Filled> filled;
-  for (int attempt = 0; !filled; ++attempt) {
+  int attempt = 0;
+  std::vector<Vec3> lostAt; ///< where the first surface could not be filled
+  for (; !filled; ++attempt) {
     auto f = fillSurface(part, size, out, clock, progress);
     if (f) {
       filled = std::move(*f);
@@ -180,6 +182,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     if (f.problem().code != "tet.recovery" || attempt == 2) return f.problem();
     spdlog::debug("filling failed: attempt {} follows", attempt + 2);
     if (attempt == 0) {
+      lostAt = f.problem().places;
       for (const Vec3& p : f.problem().places) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
       size.build();
     } else
@@ -189,6 +192,18 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   SurfaceMesh& surface = filled->surface;
   const int split = filled->split;
   const std::vector<Vec3>& splitAt = filled->splitAt;
+  if (attempt > 0) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "surface.again";
+    p.what = "the surface was meshed " + std::to_string(attempt + 1) + " times before it could be filled";
+    p.why = attempt == 1 ? "nodes of surfaces that nearly touch left no room between them; it is finer there now"
+                         : "nodes of surfaces that nearly touch left no room between them; tiny edges are followed now";
+    p.todo = "ask for a smaller size there if the mesh is too coarse for the place";
+    p.places = lostAt;
+    if (!lostAt.empty()) p.where = "first at " + formatPoint(lostAt.front()) + " " + part.unit;
+    out.problems.push_back(p);
+  }
   if (filled->bridged.merged) {
     Problem p;
     p.severity = Severity::Note;

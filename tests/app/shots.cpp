@@ -131,10 +131,9 @@ int main(int argc, char** argv) {
   settle();
   compare->grab().save(out + "/compare.png");
   compare->sideBySide()->setChecked(true);
-  w.viewport()->setSection(true);
-  waitFor([&] { return w.besideView() && w.besideView()->isVisible() && w.besideView()->sectionCells() > 0; });
+  waitFor([&] { return w.besideView() && w.besideView()->isVisible() && w.viewport()->height() < 400; });
+  w.viewport()->fit();
   shot("beside");
-  w.viewport()->setSection(false);
   compare->hide();
   w.setAppearance(tess::MainWindow::Appearance::Dark);
   shot("dark");

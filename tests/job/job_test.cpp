@@ -79,6 +79,16 @@ TEST(Brief, unknownKeysAndRulesAreKeptAndReported) {
   EXPECT_EQ(briefText(*parseBrief(again, "x.brief")), again); // stable
 }
 
+TEST(Brief, numbersTypedInAnyWayComeBackAsTheyWere) {
+  for (const char* typed : {".5", "1.", "007", "+2", "1e3", "-.5e-3", "0.25", "3"}) {
+    Brief b = defaultBrief("made");
+    b.rules.push_back({"limit", {{"metric", "skewness"}, {"bound", typed}}, "", false, {}});
+    auto again = parseBrief(briefText(b), "x.brief");
+    ASSERT_TRUE(again.ok()) << typed << ": " << again.problem().sentence();
+    EXPECT_DOUBLE_EQ(slotNumber(again->rules.back(), "bound", "mm"), std::atof(typed));
+  }
+}
+
 TEST(Brief, damagedTextIsAProblemWithTheReason) {
   EXPECT_FALSE(parseBrief("format = 1\n[part\n", "x").ok());
   EXPECT_FALSE(parseBrief("[part]\nfile = \"a\"\n", "x").ok());
