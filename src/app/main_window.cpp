@@ -167,8 +167,8 @@ void MainWindow::buildViewport(bool openGl) {
   auto* c = new QHBoxLayout(m_sectionBar);
   c->setContentsMargins(10, 4, 6, 4);
   c->addWidget(m_sectionText = new QLabel);
-  auto *manner = link(tr("whole cells / through"), tr("how the plane meets the cells")),
-       *axis = link(tr("next axis"), "Shift+X"), *off = link(tr("off"), "X");
+  auto *manner = link(tr("whole cells"), tr("W: how the plane meets the cells")),
+       *axis = link(tr("axis"), tr("Shift+X: the next axis")), *off = link(tr("off"), "X");
   auto *back = link("◂", tr("Shift+Left: move the plane")), *forth = link("▸", tr("Shift+Right: move the plane"));
   for (auto* b : {back, forth, manner, axis, off}) c->addWidget(b);
   connect(manner, &QToolButton::clicked, this, [this] {
@@ -183,11 +183,12 @@ void MainWindow::buildViewport(bool openGl) {
   m_hint = new QLabel(m_view);
   m_hint->setObjectName("floatbar");
   connect(m_view, &Viewport::selectionChanged, this, &MainWindow::selectionChanged);
-  connect(m_view, &Viewport::sectionChanged, this, [this] {
+  connect(m_view, &Viewport::sectionChanged, this, [this, manner] {
     m_sectionBar->setVisible(m_view->sectionOn());
+    const bool cut = m_view->sectionManner() == SectionManner::Cut;
     QString n = m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells());
-    m_sectionText->setText(m_view->sectionManner() == SectionManner::Cut ? tr("section through %1").arg(n)
-                                                                         : tr("section, %1 whole").arg(n));
+    m_sectionText->setText(cut ? tr("cut: %1").arg(n) : tr("whole: %1").arg(n));
+    manner->setText(cut ? tr("whole cells") : tr("cut through"));
     placeFloating();
   });
   connect(m_view, &Viewport::menuRequested, this, [this](const QPoint& p) {
@@ -640,8 +641,9 @@ void MainWindow::connectPanels() {
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
                  const std::vector<Problem>& problems) {
             m_ignoredEdges.clear();
-            for (int e = 0; m_part && e < m_part->count(Dim::Edge); ++e)
-              if (field->bridging.ignores(e)) m_ignoredEdges.insert(e);
+            const auto& ignored = field->bridging.ignoreEdge;
+            for (std::size_t e = 0; e < ignored.size(); ++e)
+              if (ignored[e]) m_ignoredEdges.insert(static_cast<int>(e));
             if (m_view) m_view->setSizeField(field, shade);
             showScale();
             bool broken = false;

@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLocale>
+#include <QPointer>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
@@ -78,8 +79,9 @@ RunsBar::RunsBar(QWidget* parent) : QWidget(parent) {
   row->addWidget(arrow(m_newer, "‹", tr("Newer runs"), -320));
   row->addWidget(m_room, 1);
   row->addWidget(arrow(m_older, "›", tr("Older runs"), 320));
-  connect(m_room->horizontalScrollBar(), &QScrollBar::rangeChanged, this, &RunsBar::showArrows);
-  connect(m_room->horizontalScrollBar(), &QScrollBar::valueChanged, this, &RunsBar::showArrows);
+  // With an arrow as context: the bar still changes while the children are taken down, the arrows first.
+  connect(m_room->horizontalScrollBar(), &QScrollBar::rangeChanged, m_newer, [this] { showArrows(); });
+  connect(m_room->horizontalScrollBar(), &QScrollBar::valueChanged, m_newer, [this] { showArrows(); });
   connect(m_go, &QPushButton::clicked, this, &RunsBar::meshWanted);
   connect(m_stop, &QPushButton::clicked, this, &RunsBar::stopWanted);
   setBusy(false, false);
@@ -170,7 +172,9 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
   }
   m_tiles->addStretch();
   if (shown) // once the tiles have their places
-    QTimer::singleShot(0, shown, [this, shown] { m_room->ensureWidgetVisible(shown, 8, 0); });
+    QTimer::singleShot(0, m_room, [room = m_room, tile = QPointer<QWidget>(shown)] {
+      if (tile && room->isAncestorOf(tile)) room->ensureWidgetVisible(tile, 8, 0);
+    });
 }
 
 } // namespace tess

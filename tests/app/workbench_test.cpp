@@ -319,6 +319,23 @@ TEST_F(Workbench, twoRunsSideBySideTurnTogether) {
   EXPECT_TRUE(waitFor([&] { return !beside->isVisible(); }));
 }
 
+TEST_F(Workbench, sectionBarFitsIntoASmallWindow) {
+  w->resize(1024, 700);
+  open("saddle-clamp.brief");
+  mesh();
+  w->setLens(3);
+  for (bool whole : {false, true}) {
+    w->viewport()->setSection(true);
+    w->viewport()->setSectionManner(whole ? SectionManner::WholeCells : SectionManner::Cut);
+    QApplication::processEvents();
+    for (auto* bar : w->viewport()->findChildren<QFrame*>("floatbar"))
+      if (bar->isVisible()) {
+        EXPECT_TRUE(w->viewport()->rect().contains(bar->geometry()))
+            << bar->geometry().x() << " " << bar->geometry().width() << " in " << w->viewport()->width();
+      }
+  }
+}
+
 TEST_F(Workbench, everyRunHasATileAndTheCurrentOneIsInSight) {
   open("saddle-clamp.brief");
   for (int k = 0; k < 7; ++k) mesh();

@@ -87,6 +87,16 @@ TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
   EXPECT_EQ(again->run.audit.failingCells, r.audit.failingCells);
 }
 
+TEST(BriefLimits, LimitAtAGroupThatIsNotThereIsAFinding) {
+  const Part part = made("box 12 8 6");
+  const RunResult r =
+      runOf(briefWith({rule("limit", {{"metric", "skewness"}, {"bound", "0.1"}, {"at", "nowhere"}})}), part);
+  EXPECT_TRUE(r.audit.pass);
+  EXPECT_EQ(find(r.audit, Metric::Skewness, "nowhere"), nullptr);
+  EXPECT_TRUE(
+      std::any_of(r.problems.begin(), r.problems.end(), [](const Problem& p) { return p.code == "limit.no-target"; }));
+}
+
 TEST(BriefLimits, SentencesAndWrongMetricsAreChecked) {
   EXPECT_EQ(sentenceOf(rule("limit", {{"metric", "skewness"}, {"bound", "0.7"}, {"at", "top"}})),
             "Keep skewness within 0.7 at top");
