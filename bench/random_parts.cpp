@@ -384,9 +384,6 @@ double shortestEdge(const TopoDS_Shape& s) {
   return l;
 }
 
-} // namespace
-
-namespace {
 /// Some operations crash the kernel itself: each attempt is made in a process of its own first.
 bool crashes(std::uint64_t attempt) {
   std::fflush(nullptr);
@@ -424,10 +421,11 @@ int main(int argc, char** argv) {
   nlohmann::json list = nlohmann::json::array();
   int hard = 0;
   for (int k = 0, attempt = 0; k < count; ++attempt) {
-    Random r(seed * 1000003 + static_cast<std::uint64_t>(attempt));
+    const std::uint64_t number = seed * 1000003 + static_cast<std::uint64_t>(attempt);
+    if (crashes(number)) continue;
+    Random r(number);
     Made m;
     double d = 0, edge = 0;
-    if (crashes(seed * 1000003 + static_cast<std::uint64_t>(attempt))) continue;
     try {
       if (!make(r, m)) continue;
       d = diagonalOf(m.shape);

@@ -518,17 +518,11 @@ void MainWindow::connectPanels() {
       return groupFromSelection(QString::fromStdString(freshGroupName()));
     edit(
         [&](Brief& b) {
-          Rule r;
-          r.kind = kind;
+          Rule r = freshRule(kind, "everywhere", b, *m_part);
           if (kind == "group") r.values["name"] = freshGroupName();
           if (kind == "value") {
             r.values["name"] = freshValueName("value");
             r.values["value"] = "1 " + m_part->unit;
-          }
-          if (kind == "apart") r.values["bodies"] = "everywhere";
-          if (kind == "limit") { // the first limit of the purpose, to be changed
-            r.values["metric"] = "min dihedral angle";
-            r.values["bound"] = "8";
           }
           if (kind == "hand_over") {
             r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
@@ -545,11 +539,13 @@ void MainWindow::connectPanels() {
     if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
       const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
       if (rule.kind == "ignore") return m_view->light(Dim::Edge, m_ignoredEdges);
-      std::string name = rule.kind == "group"   ? rule.get("name")
-                         : rule.kind == "limit" ? rule.get("at")
-                                                : rule.get("on");
+      std::vector<std::string> names; // its own, or those of its first target
+      if (rule.kind == "group") names = {rule.get("name")};
+      if (const RuleKind* k = ruleKind(rule.kind))
+        for (const auto& s : k->entries)
+          if (s.type == SlotType::Target && names.empty()) names = splitList(rule.get(s.key));
       for (const auto& g : m_groups)
-        if (!name.empty() && g.name == name) {
+        if (std::find(names.begin(), names.end(), g.name) != names.end() && (lit.empty() || g.dim == dim)) {
           dim = g.dim;
           lit.insert(g.entities.begin(), g.entities.end());
         }
@@ -1394,7 +1390,9 @@ void MainWindow::showBeside(int first, int second) {
   // Above one another where the room is not wide enough for two.
   m_views->setOrientation(m_views->width() > 1.3 * m_views->height() ? Qt::Horizontal : Qt::Vertical);
   if (m_current != first) showRun(first);
-  m_beside->setPart(m_runParts[static_cast<std::size_t>(second)]);
+  // Of a kept run of a part that has changed since only the mesh is there; the first view shows it the same way.
+  const auto& itsPart = m_runParts[static_cast<std::size_t>(second)];
+  m_beside->setPart(itsPart ? itsPart : m_part);
   m_beside->setRun(m_allRuns[static_cast<std::size_t>(second)]);
   m_besideText->setText(tr("mesh of run %1").arg(second + 1));
   m_besideText->adjustSize();

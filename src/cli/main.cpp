@@ -6,6 +6,7 @@
 #include "cli/reference.h"
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/limits.h"
 #include "job/proposals.h"
 #include "job/report.h"
 #include "job/run.h"
@@ -446,10 +447,9 @@ int meshCommand(const MeshArgs& a) {
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"
                 << run->audit.sentence << "\n";
       for (const auto& l : run->audit.results) {
-        const auto& info = metricInfo(l.limit.metric);
-        std::cout << "  " << info.name << (l.limit.where.empty() ? "" : " at " + l.limit.where) << " "
-                  << formatNumber(l.worst, 3) << (l.limit.atLeast ? " (at least " : " (at most ")
-                  << formatNumber(l.limit.bound) << "): " << l.failing << " fail\n";
+        std::cout << "  " << limitName(l.limit) << " " << formatNumber(l.worst, 3)
+                  << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound)
+                  << "): " << l.failing << " fail\n";
       }
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }

@@ -230,13 +230,6 @@ std::optional<Problem> readBrep(const std::string& path, KernelModel& model, Top
   return {};
 }
 
-double solidVolume(const TopoDS_Shape& s) {
-  GProp_GProps g;
-  // Adaptive: the fixed rule is off by percents on closed surfaces with holes near their seam.
-  BRepGProp::VolumeProperties(s, g, 1e-3);
-  return g.Mass();
-}
-
 Box shapeBox(const TopoDS_Shape& s) {
   Bnd_Box b;
   BRepBndLib::Add(s, b, false);
@@ -612,6 +605,13 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
   if (KernelSignals::faulted())
     return unreadable(path, "its entities refer to each other in a way that the geometry kernel cannot follow");
   return model;
+}
+
+double solidVolume(const TopoDS_Shape& s) {
+  GProp_GProps g;
+  // Adaptive: the fixed rule is off by percents on some closed surfaces with holes.
+  BRepGProp::VolumeProperties(s, g, 1e-3);
+  return g.Mass();
 }
 
 } // namespace tess

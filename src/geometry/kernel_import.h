@@ -32,6 +32,8 @@ struct KernelModel {
 Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress);
 /// Sews, makes solids, imprints; used by importKernelModel and for shapes made in memory.
 std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal);
+/// Signed volume of a closed shape.
+double solidVolume(const TopoDS_Shape& shape);
 Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);
 
 } // namespace tess

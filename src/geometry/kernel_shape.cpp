@@ -625,10 +625,9 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
   for (std::size_t i = 0; i < model.solids.size(); ++i) {
     const TopoDS_Shape& solid = model.solids[i];
     int body = model.solidBody[i];
-    GProp_GProps g;
-    BRepGProp::VolumeProperties(solid, g, 1e-3); // adaptive: the fixed rule is off by percents on some surfaces
-    bool inverted = g.Mass() < 0;
-    part.bodies[static_cast<std::size_t>(body)].volume += std::abs(g.Mass());
+    const double volume = solidVolume(solid);
+    const bool inverted = volume < 0;
+    part.bodies[static_cast<std::size_t>(body)].volume += std::abs(volume);
     BRep_Builder().Add(shape->all, solid);
     for (TopExp_Explorer ex(solid, TopAbs_FACE); ex.More(); ex.Next()) {
       TopoDS_Face face = TopoDS::Face(ex.Current());

@@ -47,23 +47,19 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh) {
   const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
   LimitSet set = base ? *base : *limitSet("general");
   const auto words = metricWords();
-  // Limits for all elements first: those at groups take their place there, whatever the order of the cards.
-  for (bool atGroups : {false, true})
-    for (const auto& r : brief.rules) {
-      if (r.off || r.kind != "limit" || r.get("at").empty() == atGroups) continue;
-      auto word = std::find(words.begin(), words.end(), r.get("metric"));
-      if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
-      Limit l;
-      l.metric = static_cast<Metric>(word - words.begin());
-      l.atLeast = metricInfo(l.metric).highIsGood;
-      l.bound = slotNumber(r, "bound", mesh.unit);
-      l.source = "a card of the brief";
-      if (atGroups) {
-        l.where = r.get("at");
-        l.cells = cellsAt(mesh, splitList(l.where));
-      }
-      addLimit(set, std::move(l));
-    }
+  for (const auto& r : brief.rules) {
+    if (r.off || r.kind != "limit") continue;
+    auto word = std::find(words.begin(), words.end(), r.get("metric"));
+    if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
+    Limit l;
+    l.metric = static_cast<Metric>(word - words.begin());
+    l.atLeast = metricInfo(l.metric).highIsGood;
+    l.bound = slotNumber(r, "bound", mesh.unit);
+    l.source = "a card of the brief";
+    l.where = r.get("at");
+    if (!l.where.empty()) l.cells = cellsAt(mesh, splitList(l.where));
+    addLimit(set, std::move(l));
+  }
   return set;
 }
 

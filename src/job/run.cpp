@@ -405,23 +405,6 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   progress.stage("Audit", 0.95, 1);
   auto t0 = std::chrono::steady_clock::now();
   run.audit = auditMesh(run.mesh, briefLimits(run.brief, run.mesh), &progress);
-  for (std::size_t i = 0; i < run.brief.rules.size(); ++i) {
-    const Rule& r = run.brief.rules[i];
-    if (r.off || r.kind != "limit") continue;
-    for (const auto& name : splitList(r.get("at"))) {
-      if (std::any_of(run.mesh.groups.begin(), run.mesh.groups.end(),
-                      [&](const MeshGroup& g) { return g.name == name && !g.items.empty(); }))
-        continue;
-      Problem p;
-      p.severity = Severity::Warning;
-      p.code = "limit.no-target";
-      p.what = "the mesh has nothing in a group '" + name + "'";
-      p.where = "rule " + std::to_string(i + 1) + ": " + sentenceOf(r);
-      p.why = "this limit judges no element there";
-      p.todo = "name a group of the brief that holds something, or leave 'at' out";
-      run.problems.push_back(p);
-    }
-  }
   progress.check();
   run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   int wanted = 0;
@@ -578,10 +561,7 @@ Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::
   SizeRequest request = sizeRequestOf(r.brief, part, r.groups, ignored);
   // What was said about the mesh before is said anew.
   r.problems.erase(std::remove_if(r.problems.begin(), r.problems.end(),
-                                  [](const Problem& p) {
-                                    return p.code == "mesh.thin" || p.code == "mesh.own-angle" ||
-                                           p.code == "limit.no-target";
-                                  }),
+                                  [](const Problem& p) { return p.code == "mesh.thin" || p.code == "mesh.own-angle"; }),
                    r.problems.end());
   r.timings.clear();
   r.improved = run.improved + 1;

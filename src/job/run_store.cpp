@@ -210,7 +210,8 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
     p.severity = static_cast<Severity>(std::clamp(x.at("severity").get<int>(), 0, 2));
     p.fault = static_cast<Fault>(x.at("fault").get<int>());
     std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo, &p.fix};
-    for (std::size_t i = 0; i < 6; ++i) *texts[i] = x.at("texts").at(i);
+    const auto& words = x.at("texts"); // runs kept earlier have fewer
+    for (std::size_t i = 0; i < std::min(std::size(texts), words.size()); ++i) *texts[i] = words.at(i);
     for (const auto& q : x.at("places")) p.places.push_back(pointOf(q));
     p.faces = x.at("faces").get<std::vector<int>>();
     run.problems.push_back(p);

@@ -83,6 +83,8 @@ Rule freshRule(const std::string& kind, const std::string& on, const Brief& brie
   if (kind == "size") put("length", 0.5 * target);
   if (kind == "curve") r.values["turn"] = "15 deg";
   if (kind == "divide") r.values["count"] = "10";
+  if (kind == "apart") r.values["bodies"] = on;
+  if (kind == "limit") r.values["bound"] = "8"; // degrees, of the metric that stands there at first
   if (kind == "zone") {
     // A box round the middle half of the part.
     r.values["from"] = formatPoint(part.box.lo + 0.25 * part.box.size());
@@ -141,6 +143,7 @@ public:
       if (r.kind == "divide") divide(r);
       if (r.kind == "zone") zone(r);
       if (r.kind == "field") field(r);
+      if (r.kind == "limit") checkNames(r.get("at"));
     }
     for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
       m_rule = static_cast<int>(i);

@@ -60,6 +60,9 @@ struct Ball {
   int stamp; ///< of the last insertion that had the tet in its cavity
 };
 
+struct BallInput {
+  const double *ax, *ay, *az, *bx, *by, *bz, *cx, *cy, *cz;
+};
 /// Balls of the tets between three given points each and an apex, many at a time. x, y, z: from the apex to the three
 /// points. With L the longest of the three, the numerator is a sum of terms of size L^4 with a rounding error below
 /// 125 u L^4 (u = 2^-53), the determinant's is below 48 u L^3; as the radius is at least L / 2 the centre is off by
@@ -67,9 +70,6 @@ struct Ball {
 /// infinity before |det| < 1e-13 L^3, where it ends to hold, and before the range of single precision ends; the
 /// constant term covers underflow (the small terms added keep powers out of the slow range of tiny numbers). Written
 /// without a choice, which would keep the compiler from using wide registers.
-struct BallInput {
-  const double *ax, *ay, *az, *bx, *by, *bz, *cx, *cy, *cz;
-};
 TESS_WIDE void ballsOf(const BallInput& in, std::size_t n, float* __restrict ox, float* __restrict oy,
                        float* __restrict oz, float* __restrict oe) {
   for (std::size_t i = 0; i < n; ++i) {
@@ -252,23 +252,6 @@ private:
     return true;
   }
 
-  bool conflictsExactly(int t, const Vec3& p, int id) const {
-    const Tet& q = at(t);
-    for (int i = 0; i < 4; ++i)
-      if (q.v[i] == kGhost) {
-        const int* f = kTetFace[i];
-        // With the ghost replaced by p the tet is positive when p lies outside the hull face.
-        double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
-        if (o != 0) return o > 0;
-        return conflictsExactly(q.n[i] >> 2, p, id);
-      }
-    const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
-    const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
-                                  static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
-                                  static_cast<std::uint32_t>(id)};
-    return insphereSos(c, ids) > 0;
-  }
-
   /// Whether the circumsphere of tet t holds p. d lies inside the sphere of centre c through the origin when
   /// 2 c.d > d.d, where the error of c weighs 2 |d| error. Rounding of this line is part of the error as long as |d|
   /// is below 1e7 radii; beyond, the second term alone decides the sign. Ghosts have a negative error.
@@ -281,7 +264,7 @@ private:
     double bound = (std::abs(x) + std::abs(y) + std::abs(z)) * static_cast<double>(b.error2);
     if (std::abs(side) > bound && b.error2 >= 0) [[likely]]
       return side > 0;
-    return conflictsExactly(t, p, id);
+    return inConflict(m_tets, m_points, t, p, id);
   }
 
   /// Tet that holds p, or a ghost that sees it; -1 when the way leads through tets of other stretches.
@@ -589,6 +572,24 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
     r.along.push_back(items[k].key & place);
   }
   return r;
+}
+
+bool inConflict(const std::vector<Tet>& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id) {
+  const Tet& q = tets[static_cast<std::size_t>(t)];
+  auto pt = [&](int v) -> const Vec3& { return points[static_cast<std::size_t>(v)]; };
+  for (int i = 0; i < 4; ++i)
+    if (q.v[i] == kGhost) {
+      const int* f = kTetFace[i];
+      // With the ghost replaced by p the tet is positive when p lies outside the hull face.
+      double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
+      if (o != 0) return o > 0;
+      return inConflict(tets, points, q.n[i] >> 2, p, id);
+    }
+  const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
+  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
+                                static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
+                                static_cast<std::uint32_t>(id)};
+  return insphereSos(c, ids) > 0;
 }
 
 std::vector<Tet> delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress) {

@@ -26,4 +26,8 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
 std::vector<Tet> delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order,
                               const Progress* progress = nullptr);
 
+/// Whether p, with the number `id`, lies in the circumsphere of tet t, or on the outer side of a ghost. Exact; ties are
+/// decided by the numbers of the points.
+bool inConflict(const std::vector<Tet>& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id);
+
 } // namespace tess

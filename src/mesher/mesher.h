@@ -21,8 +21,8 @@ struct MeshOutcome {
   int missingEdges = 0, missingFaces = 0; ///< that had to be recovered
 };
 
-/// Meshes every body of the part. Edges that `size.bridging` says to ignore are not followed (A finding tells how many
-/// and how far the surface is off); links of the mesh name the part's own faces and edges all the same. Throws
+/// Meshes every body of the part. Edges that `size.bridging` says to ignore are not followed, and a finding tells how
+/// many and how far the surface is off; links of the mesh name the part's own faces and edges all the same. Throws
 /// Cancelled on a stop. The same input gives the same mesh for any `threads`.
 Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshOptions& options, Progress& progress);
 

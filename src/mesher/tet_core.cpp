@@ -25,23 +25,6 @@ void TetCore::killTet(int t) {
   m_free.push_back(t);
 }
 
-bool TetCore::conflicts(int t, const Vec3& p, int id) const {
-  const Tet& q = at(t);
-  for (int i = 0; i < 4; ++i)
-    if (q.v[i] == kGhost) {
-      const int* f = kTetFace[i];
-      // With the ghost replaced by p the tet is positive when p lies outside the hull face.
-      double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
-      if (o != 0) return o > 0;
-      return conflicts(q.n[i] >> 2, p, id);
-    }
-  const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
-  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
-                                static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
-                                static_cast<std::uint32_t>(id)};
-  return insphereSos(c, ids) > 0;
-}
-
 int TetCore::locate(const Vec3& p, int t, bool stayInside) {
   if (ghost(t)) {
     for (int i = 0; i < 4; ++i)
@@ -101,7 +84,7 @@ bool TetCore::cavityOf(const Vec3& p, int pointId, int start, Cavity& c) {
       int o = q.n[i] >> 2;
       int& mark = m_stamp[static_cast<std::size_t>(o)];
       if (faceLocked(c.tets[k], i) || mark == stamp || mark == -stamp) continue;
-      bool taken = conflicts(o, p, pointId);
+      bool taken = inConflict(tets, points, o, p, pointId);
       mark = taken ? stamp : -stamp;
       if (taken) c.tets.push_back(o);
     }

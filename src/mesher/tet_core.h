@@ -133,7 +133,6 @@ private:
   int m_localStamp = 0;
   std::vector<int> m_table;
   void linkByHash();
-  bool conflicts(int t, const Vec3& p, int id) const;
   void rebuildWalls(const std::vector<int>& tets, int stamp, Cavity& c) const;
 };
 

@@ -3,6 +3,10 @@
 #include "app/gate_dialog.h"
 #include "app/window_fixture.h"
 #include "job/values.h"
+#include <QToolButton>
+#include <chrono>
+#include <filesystem>
+#include <set>
 
 using namespace tess;
 using namespace tess::test;
@@ -98,6 +102,27 @@ TEST_F(Keep, runsSurviveTheProgramAndCanBePinnedOrThrownAway) {
   k.prune(2);
   EXPECT_EQ(k.files().size(), 2);
   EXPECT_TRUE(RunKeeper::pinned(k.files().first()));
+}
+
+TEST_F(Keep, runsOfAPartThatHasChangedStandSideBySide) {
+  open("saddle-clamp.brief");
+  mesh();
+  mesh();
+  waitUntilKept(2);
+  const std::string part = w->document().brief().partPath();
+  std::filesystem::last_write_time(part, std::filesystem::last_write_time(part) + std::chrono::seconds(5));
+  again("saddle-clamp.brief");
+  auto* d = w->compareRuns();
+  ASSERT_NE(d, nullptr);
+  QTest::mouseClick(d->sideBySide(), Qt::LeftButton);
+  ASSERT_NE(w->besideView(), nullptr);
+  ASSERT_TRUE(waitFor([&] { return w->besideView()->isVisible() && w->besideView()->height() > 100; }));
+  // Something is drawn: more than a few colours.
+  const QImage drawn = w->besideView()->picture();
+  std::set<QRgb> colours;
+  for (int y = 0; y < drawn.height(); y += 3)
+    for (int x = 0; x < drawn.width(); x += 3) colours.insert(drawn.pixel(x, y));
+  EXPECT_GT(colours.size(), 20u);
 }
 
 TEST_F(Keep, aDamagedRunIsLeftOut) {

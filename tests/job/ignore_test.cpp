@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry/joined.h"
-#include "support/fixtures.h"
+#include "support/briefs.h"
 #include <cmath>
 #include <map>
 
@@ -9,32 +9,11 @@ using namespace tess::test;
 
 namespace {
 
-Brief briefWith(const std::string& target, std::vector<Rule> rules) {
-  Brief b = defaultBrief("made");
-  b.rules[0].values["target"] = target;
-  b.rules.insert(b.rules.end(), rules.begin(), rules.end());
-  return b;
-}
-Rule rule(const std::string& kind, std::map<std::string, std::string> values) {
-  return {kind, std::move(values), "", false, {}};
-}
-RunResult runOf(const Brief& b, const Part& part) {
-  Progress progress;
-  auto r = runBrief(b, part, 0, progress);
-  EXPECT_TRUE(r.ok()) << (r.ok() ? "" : r.problem().sentence());
-  return std::move(*r);
-}
 int edgeNodes(const Mesh& m) {
   int n = 0;
   for (const auto& l : m.nodeLink) n += l.dim == static_cast<int>(Dim::Edge);
   return n;
 }
-const Problem* find(const std::vector<Problem>& problems, const std::string& code) {
-  for (const auto& p : problems)
-    if (p.code == code) return &p;
-  return nullptr;
-}
-
 } // namespace
 
 TEST(JoinedPart, SmoothJoinsDisappearAndEverythingElseStays) {
@@ -68,12 +47,12 @@ TEST(JoinedPart, SharpEdgesAndEdgesBetweenBodiesAreFollowed) {
 
 TEST(IgnoreRule, MeshNeedNotFollowSmoothJoins) {
   const Part part = made("rounded 20 1");
-  const RunResult followed = runOf(briefWith("4 mm", {}), part);
-  const RunResult ignored = runOf(briefWith("4 mm", {rule("ignore", {{"angle", "5 deg"}})}), part);
+  const RunResult followed = runWith(briefWith("4 mm", {}), part);
+  const RunResult ignored = runWith(briefWith("4 mm", {rule("ignore", {{"angle", "5 deg"}})}), part);
   EXPECT_GT(edgeNodes(followed.mesh), 50);
   EXPECT_EQ(edgeNodes(ignored.mesh), 0);
-  ASSERT_NE(find(ignored.problems, "faces.joined"), nullptr);
-  EXPECT_NE(find(ignored.problems, "faces.joined")->what.find("26 faces count as 1"), std::string::npos);
+  ASSERT_NE(problemOf(ignored.problems, "faces.joined"), nullptr);
+  EXPECT_NE(problemOf(ignored.problems, "faces.joined")->what.find("26 faces count as 1"), std::string::npos);
   // The surface is still the true one: links name the part's own faces, every one of them, and nodes lie on them.
   std::map<int, double> area;
   for (std::size_t f = 0; f < ignored.mesh.faces.size(); ++f)
@@ -96,13 +75,13 @@ TEST(IgnoreRule, EdgesOfGroupsAndBetweenGroupsAreFollowed) {
   const Part part = made("rounded 20 3");
   // The top with its rim: four edges lead out of the group.
   Rule top = rule("group", {{"name", "top"}, {"of", "faces"}, {"outermost", "0, 0, 1"}});
-  const RunResult r = runOf(briefWith("2 mm", {top, rule("ignore", {{"angle", "5 deg"}})}), part);
+  const RunResult r = runWith(briefWith("2 mm", {top, rule("ignore", {{"angle", "5 deg"}})}), part);
   ASSERT_EQ(r.mesh.groups.size(), 1u);
   double area = 0;
   for (auto f : r.mesh.groups[0].items) area += faceArea(r.mesh, static_cast<std::size_t>(f));
   EXPECT_NEAR(area, 14 * 14, 1e-6);
   EXPECT_GE(edgeNodes(r.mesh), 4 * 5);
-  const Problem* joined = find(r.problems, "faces.joined");
+  const Problem* joined = problemOf(r.problems, "faces.joined");
   ASSERT_NE(joined, nullptr);
   EXPECT_NE(joined->what.find("count as 2"), std::string::npos) << joined->what;
 }
@@ -111,13 +90,13 @@ TEST(IgnoreRule, AnyEdgeCanBeIgnoredAndTheDeviationIsTold) {
   // Even the rims of a cylinder go: chords lie across its corners.
   const Part part = made("cylinder 5 10");
   const RunResult r =
-      runOf(briefWith("2 mm", {rule("ignore", {{"angle", "180 deg"}, {"inside", "everywhere"}})}), part);
+      runWith(briefWith("2 mm", {rule("ignore", {{"angle", "180 deg"}, {"inside", "everywhere"}})}), part);
   EXPECT_EQ(edgeNodes(r.mesh), 0);
   EXPECT_GT(meshVolume(r.mesh), 0.8 * part.volume());
   EXPECT_LT(meshVolume(r.mesh), part.volume());
   EXPECT_EQ(r.audit.soundness.openEdges, 0u);
-  ASSERT_NE(find(r.problems, "faces.joined"), nullptr);
-  EXPECT_NE(find(r.problems, "faces.joined")->why.find("deviates by at most"), std::string::npos);
+  ASSERT_NE(problemOf(r.problems, "faces.joined"), nullptr);
+  EXPECT_NE(problemOf(r.problems, "faces.joined")->why.find("deviates by at most"), std::string::npos);
 }
 
 TEST(IgnoreRule, CurvedElementsLieOnTheTrueSurface) {
@@ -125,7 +104,7 @@ TEST(IgnoreRule, CurvedElementsLieOnTheTrueSurface) {
   Brief b = briefWith("4 mm", {rule("ignore", {{"angle", "5 deg"}})});
   for (auto& r : b.rules)
     if (r.kind == "fill") r.values["order"] = "2";
-  const RunResult r = runOf(b, part);
+  const RunResult r = runWith(b, part);
   ASSERT_EQ(r.mesh.cells.type[0], ElementType::Tet10);
   EXPECT_NEAR(meshVolume(r.mesh), part.volume(), 2e-3 * part.volume());
   EXPECT_EQ(r.audit.soundness.inverted, 0u);
@@ -137,6 +116,6 @@ TEST(IgnoreRule, RuleThatFindsNothingSaysSo) {
   const Brief b = briefWith("1 mm", {rule("ignore", {{"angle", "5 deg"}})});
   const auto groups = resolveGroups(b, part, problems);
   const SizeField f = briefSizeField(b, part, groups, problems);
-  EXPECT_NE(find(problems, "ignore.none"), nullptr);
+  EXPECT_NE(problemOf(problems, "ignore.none"), nullptr);
   EXPECT_TRUE(std::none_of(f.bridging.ignoreEdge.begin(), f.bridging.ignoreEdge.end(), [](char c) { return c; }));
 }

@@ -1,28 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/limits.h"
 #include "job/run_store.h"
-#include "support/fixtures.h"
+#include "support/briefs.h"
 
 using namespace tess;
 using namespace tess::test;
 
 namespace {
 
-Rule rule(const std::string& kind, std::map<std::string, std::string> values) {
-  return {kind, std::move(values), "", false, {}};
-}
-Brief briefWith(std::vector<Rule> rules) {
-  Brief b = defaultBrief("made");
-  b.rules[0].values["target"] = "2 mm";
-  b.rules.insert(b.rules.end(), rules.begin(), rules.end());
-  return b;
-}
-RunResult runOf(const Brief& b, const Part& part) {
-  Progress progress;
-  auto r = runBrief(b, part, 0, progress);
-  EXPECT_TRUE(r.ok()) << (r.ok() ? "" : r.problem().sentence());
-  return std::move(*r);
-}
 const LimitResult* find(const Audit& a, Metric m, const std::string& where) {
   for (const auto& r : a.results)
     if (r.limit.metric == m && r.limit.where == where) return &r;
@@ -33,9 +18,9 @@ const LimitResult* find(const Audit& a, Metric m, const std::string& where) {
 
 TEST(BriefLimits, OwnLimitTakesThePlaceOfThePurposes) {
   const Part part = made("box 12 8 6");
-  const RunResult r = runOf(briefWith({rule("limit", {{"metric", "min dihedral angle"}, {"bound", "60"}}),
-                                       rule("limit", {{"metric", "aspect ratio"}, {"bound", "50"}})}),
-                            part);
+  const RunResult r = runWith(briefWith("2 mm", {rule("limit", {{"metric", "min dihedral angle"}, {"bound", "60"}}),
+                                                 rule("limit", {{"metric", "aspect ratio"}, {"bound", "50"}})}),
+                              part);
   const auto* own = find(r.audit, Metric::MinDihedral, "");
   ASSERT_NE(own, nullptr);
   EXPECT_EQ(own->limit.bound, 60);
@@ -59,9 +44,9 @@ TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
   Rule top = rule("group", {{"name", "top"}, {"of", "faces"}, {"outermost", "0, 0, 1"}});
   // Nothing can keep 75 degrees everywhere; at the top anything goes.
   const RunResult r =
-      runOf(briefWith({top, rule("limit", {{"metric", "min dihedral angle"}, {"bound", "1"}, {"at", "top"}}),
-                       rule("limit", {{"metric", "min dihedral angle"}, {"bound", "75"}})}),
-            part);
+      runWith(briefWith("2 mm", {top, rule("limit", {{"metric", "min dihedral angle"}, {"bound", "1"}, {"at", "top"}}),
+                                 rule("limit", {{"metric", "min dihedral angle"}, {"bound", "75"}})}),
+              part);
   const auto *there = find(r.audit, Metric::MinDihedral, "top"), *elsewhere = find(r.audit, Metric::MinDihedral, "");
   ASSERT_NE(there, nullptr);
   ASSERT_NE(elsewhere, nullptr);
@@ -90,17 +75,17 @@ TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
 TEST(BriefLimits, LimitAtAGroupThatIsNotThereIsAFinding) {
   const Part part = made("box 12 8 6");
   const RunResult r =
-      runOf(briefWith({rule("limit", {{"metric", "skewness"}, {"bound", "0.1"}, {"at", "nowhere"}})}), part);
+      runWith(briefWith("2 mm", {rule("limit", {{"metric", "skewness"}, {"bound", "0.1"}, {"at", "nowhere"}})}), part);
   EXPECT_TRUE(r.audit.pass);
   EXPECT_EQ(find(r.audit, Metric::Skewness, "nowhere"), nullptr);
-  EXPECT_TRUE(
-      std::any_of(r.problems.begin(), r.problems.end(), [](const Problem& p) { return p.code == "limit.no-target"; }));
+  EXPECT_NE(problemOf(r.problems, "rule.no-target"), nullptr);
 }
 
 TEST(BriefLimits, SentencesAndWrongMetricsAreChecked) {
   EXPECT_EQ(sentenceOf(rule("limit", {{"metric", "skewness"}, {"bound", "0.7"}, {"at", "top"}})),
             "Keep skewness within 0.7 at top");
-  EXPECT_TRUE(validateBrief(briefWith({rule("limit", {{"metric", "skewness"}, {"bound", "1"}})}), "mm").empty());
-  EXPECT_FALSE(validateBrief(briefWith({rule("limit", {{"metric", "beauty"}, {"bound", "1"}})}), "mm").empty());
-  EXPECT_FALSE(validateBrief(briefWith({rule("limit", {{"metric", "skewness"}})}), "mm").empty());
+  EXPECT_TRUE(
+      validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "skewness"}, {"bound", "1"}})}), "mm").empty());
+  EXPECT_FALSE(validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "beauty"}, {"bound", "1"}})}), "mm").empty());
+  EXPECT_FALSE(validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "skewness"}})}), "mm").empty());
 }

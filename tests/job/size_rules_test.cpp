@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/forecast.h"
-#include "support/fixtures.h"
+#include "support/briefs.h"
 #include <cmath>
 #include <fstream>
 
@@ -9,21 +9,6 @@ using namespace tess::test;
 
 namespace {
 
-Rule rule(const std::string& kind, std::map<std::string, std::string> values) {
-  return {kind, std::move(values), "", false, {}};
-}
-Brief briefWith(const std::string& target, std::vector<Rule> rules) {
-  Brief b = defaultBrief("made");
-  b.rules[0].values["target"] = target;
-  b.rules.insert(b.rules.end(), rules.begin(), rules.end());
-  return b;
-}
-RunResult runWith(const Brief& b, const Part& part) {
-  Progress progress;
-  auto r = runBrief(b, part, 0, progress);
-  EXPECT_TRUE(r.ok()) << (r.ok() ? "" : r.problem().sentence());
-  return std::move(*r);
-}
 const AskedGot& gotOf(const RunResult& r, const std::string& kind) {
   for (const auto& a : r.rules)
     if (a.id.rfind(kind + "-", 0) == 0) return a;
@@ -34,11 +19,6 @@ const AskedGot& gotOf(const RunResult& r, const std::string& kind) {
 SizeField fieldOf(const Brief& b, const Part& part, std::vector<Problem>& problems) {
   auto groups = resolveGroups(b, part, problems);
   return briefSizeField(b, part, groups, problems);
-}
-bool reports(const std::vector<Problem>& problems, const std::string& code) {
-  for (const auto& p : problems)
-    if (p.code == code) return true;
-  return false;
 }
 /// A result file as a solver leaves it: the mesh with a cell array made from the cell's middle.
 template <class F> void writeField(const Mesh& m, const std::string& path, const std::string& name, F&& value) {
@@ -126,15 +106,15 @@ TEST(SizeRules, ZonesSayWhenTheyTouchNothingOrLackAPoint) {
   RunResult r = runWith(b, part);
   const AskedGot& a = gotOf(r, "zone");
   EXPECT_NEAR(a.median, 1, 0.25);
-  EXPECT_FALSE(reports(r.problems, "rule.touches-nothing"));
+  EXPECT_FALSE(problemOf(r.problems, "rule.touches-nothing"));
   std::vector<Problem> problems;
   b.rules.back().values["from"] = "10, 10, 60";
   briefSizeField(b, part, {}, problems);
-  EXPECT_TRUE(reports(problems, "rule.touches-nothing"));
+  EXPECT_TRUE(problemOf(problems, "rule.touches-nothing"));
   problems.clear();
   b.rules.back().values["shape"] = "cylinder";
   briefSizeField(b, part, {}, problems);
-  EXPECT_TRUE(reports(problems, "rule.incomplete"));
+  EXPECT_TRUE(problemOf(problems, "rule.incomplete"));
 }
 
 TEST(SizeRules, TwoExactDivisionsOfOneEdgeAreAFinding) {
@@ -144,11 +124,11 @@ TEST(SizeRules, TwoExactDivisionsOfOneEdgeAreAFinding) {
                          rule("divide", {{"on", "long"}, {"count", "9"}, {"finest", "start, end"}, {"ratio", "3"}})});
   RunResult r = runWith(b, part);
   EXPECT_EQ(gotOf(r, "divide").got.rfind("9 elements", 0), 0u) << gotOf(r, "divide").got;
-  EXPECT_FALSE(reports(r.problems, "rule.conflict"));
+  EXPECT_FALSE(problemOf(r.problems, "rule.conflict"));
   b.rules.push_back(rule("divide", {{"on", "long"}, {"count", "4"}}));
   std::vector<Problem> problems;
   fieldOf(b, part, problems);
-  EXPECT_TRUE(reports(problems, "rule.conflict"));
+  EXPECT_TRUE(problemOf(problems, "rule.conflict"));
 }
 
 TEST(SizeRules, ASizeFieldFromAFileIsFollowed) {
@@ -200,7 +180,7 @@ TEST(Budget, IsAWarningOfTheForecast) {
   b.rules[0].values["budget"] = "10000";
   Progress progress;
   Forecast f = forecastBrief(b, part, progress);
-  EXPECT_TRUE(reports(f.problems, "forecast.budget"));
+  EXPECT_TRUE(problemOf(f.problems, "forecast.budget"));
   b.rules[0].values["budget"] = "1000000";
   EXPECT_FALSE(overBudget(b, f).has_value());
 }

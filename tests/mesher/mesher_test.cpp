@@ -42,6 +42,12 @@ void expectSound(const Mesh& m) {
   EXPECT_EQ(s.nonConforming, 0u);
 }
 
+std::vector<int> allOf(const TetCore& core) {
+  std::vector<int> which(core.points.size());
+  std::iota(which.begin(), which.end(), 0);
+  return which;
+}
+
 } // namespace
 
 TEST(Delaunay, noPointLiesInsideAnyCircumsphere) {
@@ -49,9 +55,7 @@ TEST(Delaunay, noPointLiesInsideAnyCircumsphere) {
   std::mt19937 rng(11);
   std::uniform_real_distribution<double> u(0, 1);
   for (int i = 0; i < 400; ++i) core.points.emplace_back(u(rng), u(rng), u(rng));
-  std::vector<int> which(core.points.size());
-  for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
-  ASSERT_TRUE(core.delaunay(which));
+  ASSERT_TRUE(core.delaunay(allOf(core)));
   for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
     if (!core.solid(t)) continue;
     const Tet& q = core.at(t);
@@ -67,9 +71,7 @@ TEST(Delaunay, gridWithAllItsTiesFillsTheCube) {
   for (int i = 0; i < 7; ++i)
     for (int j = 0; j < 7; ++j)
       for (int k = 0; k < 7; ++k) core.points.emplace_back(i, j, k);
-  std::vector<int> which(core.points.size());
-  for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
-  ASSERT_TRUE(core.delaunay(which));
+  ASSERT_TRUE(core.delaunay(allOf(core)));
   double v = 0;
   for (int t = 0; t < static_cast<int>(core.tets.size()); ++t)
     if (core.solid(t)) {
@@ -91,11 +93,6 @@ std::vector<std::array<int, 4>> sortedTets(const TetCore& core) {
   }
   std::sort(r.begin(), r.end());
   return r;
-}
-std::vector<int> allOf(const TetCore& core) {
-  std::vector<int> which(core.points.size());
-  std::iota(which.begin(), which.end(), 0);
-  return which;
 }
 } // namespace
 
