@@ -119,7 +119,7 @@ const std::vector<RuleKind>& ruleTable() {
         {"everywhere",
          "Sizes",
          "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "
-         "element][, bridging below {bridge}][, with a budget of {budget} elements]",
+         "element][, at most {slender} walls long][, bridging below {bridge}][, with a budget of {budget} elements]",
          "size",
          "tile",
          "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
@@ -129,6 +129,11 @@ const std::vector<RuleKind>& ruleTable() {
           length("maximum", "", "largest size; the target when not given"),
           ranged("turn", SlotType::Angle, "30", "turn per element on curved edges and faces; 0 ignores curvature", 0,
                  120),
+          ranged(
+              "slender", SlotType::Number, "5",
+              "longest edge against the thickness of the wall it lies in, since longer ones make flat elements; down "
+              "to the minimum where one is given, to a hundredth of the target otherwise; 0 lets them be flat",
+              0, 1000),
           length("bridge", "",
                  "narrower edges and faces are bridged unless a group names them; a fiftieth of the target when not "
                  "given, 0 for never"),

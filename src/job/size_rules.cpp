@@ -26,6 +26,8 @@ std::string sizeReasonName(const Brief& brief, int rule) {
     return "short edges";
   case kReasonNarrowFace:
     return "narrow faces";
+  case kReasonSlender:
+    return "thin walls, where longer elements would be flat";
   case kReasonMesher:
     return "faces close together";
   default:
@@ -193,6 +195,7 @@ private:
       s.maximum = slotNumber(*r, "maximum", m_part.unit);
       s.growth = slotNumber(*r, "growth", m_part.unit);
       s.turnDeg = slotNumber(*r, "turn", m_part.unit);
+      s.slender = slotNumber(*r, "slender", m_part.unit);
       if (!r->get("bridge").empty()) s.bridging.tolerance = slotNumber(*r, "bridge", m_part.unit);
     }
     // What is named must be followed.

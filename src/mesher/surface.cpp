@@ -431,7 +431,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
         return p;
       }
       out.mesh = std::move(a.mesh);
-      out.bridged = bridgeShortEdges(out.mesh, part, size.bridging, progress);
+      out.bridged = bridgeShortEdges(out.mesh, part, size, progress);
       spdlog::debug("bridged: {} pairs of nodes, moved by at most {}", out.bridged.merged, out.bridged.moved);
       break;
     }

@@ -10,8 +10,7 @@ namespace tess {
 
 void matchDivisions(const Part& part, const SizeField& size, const Tessellation& tess,
                     std::vector<std::vector<double>>& division) {
-  const Bridging& bridge = size.bridging;
-  if (bridge.tolerance <= 0) return;
+  if (size.bridging.tolerance <= 0) return;
   struct Piece {
     int edge;
     std::size_t at; ///< position in the edge's chain
@@ -37,9 +36,10 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
   /// Puts a node opposite p into each other edge of the same faces that passes within the tolerance; only edges after
   /// `from`, when it is given, so that two edges do not chase each other.
   auto project = [&](const Vec3& p, const std::vector<int>& own, int from) {
+    const double tolerance = size.bridgeBelow(p);
     Box around;
-    around.add(p - Vec3::Constant(1.2 * bridge.tolerance));
-    around.add(p + Vec3::Constant(1.2 * bridge.tolerance));
+    around.add(p - Vec3::Constant(1.2 * tolerance));
+    around.add(p + Vec3::Constant(1.2 * tolerance));
     std::set<int> near;
     tree.overlapping(around, [&](int i) {
       int e = pieces[static_cast<std::size_t>(i)].edge;
@@ -53,12 +53,11 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
       if (!together) continue;
       EdgeProjection q = part.shape->projectToEdge(e, p);
       const PartEdge& pe = part.edges[static_cast<std::size_t>(e)];
-      if ((q.point - p).norm() > bridge.tolerance || q.t <= pe.t0 || q.t >= pe.t1) continue;
+      if ((q.point - p).norm() > tolerance || q.t <= pe.t0 || q.t >= pe.t1) continue;
       bool taken = false; // ends and nodes forced before serve as they are
-      for (double t : {pe.t0, pe.t1})
-        taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < bridge.tolerance;
+      for (double t : {pe.t0, pe.t1}) taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < tolerance;
       for (double t : forced[static_cast<std::size_t>(e)])
-        taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < bridge.tolerance;
+        taken = taken || (part.shape->edgePoint(e, t) - q.point).norm() < tolerance;
       if (!taken) forced[static_cast<std::size_t>(e)].insert(q.t);
     }
   };
@@ -79,7 +78,7 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
           Vec3 p = part.shape->edgePoint(static_cast<int>(e), t);
           double h = size.at(p);
           bool close = false;
-          for (const auto& q : at) close = close || (p - q).norm() < std::max(room * h, bridge.tolerance);
+          for (const auto& q : at) close = close || (p - q).norm() < std::max(room * h, size.bridgeBelow(p));
           if (!close) all.push_back(t);
         }
         if (all.size() >= least) break;
@@ -97,8 +96,8 @@ namespace {
 class Bridge {
 public:
   /// `leave`: vertices that take no part.
-  Bridge(SurfaceMesh& m, const Part& part, const Bridging& b, const std::set<int>& leave)
-      : m_mesh(m), m_part(part), m_b(b), m_leave(leave), g(graphOf(m)) {
+  Bridge(SurfaceMesh& m, const Part& part, const SizeField& size, const std::set<int>& leave)
+      : m_mesh(m), m_part(part), m_size(size), m_b(size.bridging), m_leave(leave), g(graphOf(m)) {
     m_to.resize(g.points.size());
     std::iota(m_to.begin(), m_to.end(), 0);
     m_origin = g.points;
@@ -118,7 +117,8 @@ public:
         for (std::size_t k = 0; k < 3; ++k) {
           int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
           double l = (g.pt(a) - g.pt(b)).norm();
-          if (l < m_b.tolerance) todo.push_back({l, std::min(a, b), std::max(a, b)});
+          if (l < m_b.tolerance && l < below(0.5 * (g.pt(a) + g.pt(b))))
+            todo.push_back({l, std::min(a, b), std::max(a, b)});
         }
       }
       std::sort(todo.begin(), todo.end(), [](const Short& x, const Short& y) {
@@ -184,6 +184,7 @@ public:
 private:
   SurfaceMesh& m_mesh;
   const Part& m_part;
+  const SizeField& m_size;
   const Bridging& m_b;
   const std::set<int>& m_leave;
   SurfaceGraph g;
@@ -203,7 +204,12 @@ private:
     for (std::size_t k = 0; k < 3; ++k) p[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
     return p;
   }
-  bool sliver(int t) const { return height(corners(t)) < 1.5 * m_b.tolerance; }
+  double below(const Vec3& p) const { return m_size.bridgeBelow(p); }
+  double below(int t) const { return below((g.pt(g.tri(t)[0]) + g.pt(g.tri(t)[1]) + g.pt(g.tri(t)[2])) / 3); }
+  bool sliver(int t) const {
+    double h = height(corners(t));
+    return h < 1.5 * m_b.tolerance && h < 1.5 * below(t);
+  }
   bool kept(int face) const { return m_b.keepFace.size() && m_b.keepFace[static_cast<std::size_t>(face)]; }
 
   /// Sum of the normals around v, leaving the narrow triangles out.
@@ -229,6 +235,8 @@ private:
     const int count = static_cast<int>(g.tris.size());
     for (int t = 0; t < count; ++t) {
       if (!g.alive(t) || height(corners(t)) >= m_b.tolerance) continue;
+      const double tolerance = below(t);
+      if (height(corners(t)) >= tolerance) continue;
       std::size_t apex = 0;
       for (std::size_t k = 1; k < 3; ++k) {
         auto side = [&](std::size_t i) { return (g.pt(g.tri(t)[(i + 1) % 3]) - g.pt(g.tri(t)[(i + 2) % 3])).norm(); };
@@ -239,7 +247,7 @@ private:
       Vec3 along = g.pt(b) - g.pt(a);
       double x = (g.pt(v) - g.pt(a)).dot(along) / along.squaredNorm();
       Vec3 p = g.pt(a) + x * along;
-      if (!(x > 0 && x < 1) || std::min(x, 1 - x) * along.norm() < m_b.tolerance) continue;
+      if (!(x > 0 && x < 1) || std::min(x, 1 - x) * along.norm() < tolerance) continue;
       auto line = g.feature.find(SurfaceGraph::key(a, b));
       const int edge = line == g.feature.end() ? -1 : line->second;
       if (edge >= 0) {
@@ -247,7 +255,7 @@ private:
         p = m_part.shape->projectToEdge(edge, p).point;
       } else
         p = m_part.shape->projectToFace(g.face[static_cast<std::size_t>(t)], p).point;
-      if ((p - g.pt(v)).norm() > m_b.tolerance || !splitsWell(a, b, p)) continue;
+      if ((p - g.pt(v)).norm() > tolerance || !splitsWell(a, b, p)) continue;
       std::ptrdiff_t place = -1; // where the node goes in the chain of its edge
       if (edge >= 0 && (place = placeInChain(edge, a, b)) < 0) continue;
       int m =
@@ -309,7 +317,7 @@ private:
   bool contract(int v, int w) {
     Vec3 to = g.pt(w);
     if (m_leave.count(v) || m_leave.count(w)) return false;
-    if ((m_origin[static_cast<std::size_t>(v)] - to).norm() > 2 * m_b.tolerance) return false;
+    if ((m_origin[static_cast<std::size_t>(v)] - to).norm() > 2 * below(to)) return false;
     std::array<int, 16> at;
     int n = g.edgeTris(v, w, at);
     if (n < 2) return false;
@@ -355,14 +363,13 @@ private:
 
 } // namespace
 
-BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Bridging& bridge,
-                              const Progress& progress) {
-  if (bridge.tolerance <= 0) return {};
+BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Progress& progress) {
+  if (size.bridging.tolerance <= 0) return {};
   // Where the surface crosses itself afterwards, what was contracted there is left alone the next time.
   std::set<int> leave;
   for (int round = 0; round < 8; ++round) {
     SurfaceMesh copy = surface;
-    Bridge b(copy, part, bridge, leave);
+    Bridge b(copy, part, size, leave);
     BridgeReport r = b.run(progress);
     if (!r.merged) return r;
     std::vector<int> origin = b.store();

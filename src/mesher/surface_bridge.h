@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Tiny edges and narrow faces, far below the size asked for, are bridged: nodes that face each other across less than
-// the tolerance become one. Lines along a narrow face get matching nodes first. Nothing moves by more than the
-// tolerance; faces and edges that carry a group or a rule stay.
+// the tolerance (less where the size asked for is small itself) become one. Lines along a narrow face get matching
+// nodes first. Nothing moves by more than the tolerance; faces and edges that carry a group or a rule stay.
 #pragma once
 #include "mesher/surface.h"
 
@@ -14,6 +14,6 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
 
 /// Contracts surface edges shorter than the tolerance where the surface stays valid: closed, not folded, and without
 /// bringing two sides of material together. `surface` is left as it was when it would cross itself afterwards.
-BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Bridging& bridge, const Progress& progress);
+BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Progress& progress);
 
 } // namespace tess

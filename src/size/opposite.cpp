@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "size/opposite.h"
+#include <algorithm>
 #include <cmath>
 
 namespace tess {
@@ -69,11 +70,32 @@ OppositeFaces::Hit OppositeFaces::cast(int face, const FaceProjection& on, int b
     best.distance = d;
     best.face = other;
     best.at = there.point;
+    best.facing = std::abs(best.along.dot(there.normal));
     reach = std::min(reach, d + 2 * m_slack);
   });
   if (best.distance > below) best.face = -1;
   return best;
 }
+
+bool OppositeFaces::acrossEdge(int face, const Vec3& p, const Hit& hit) const {
+  if (!hit.found() || hit.face == face) return false;
+  // In a wedge of angle a the distance is x tan a, at x from its edge.
+  double tangent = std::sqrt(std::max(0.0, 1 / (hit.facing * hit.facing) - 1));
+  if (tangent < 0.01) return false;
+  const auto& mine = m_part.faces[static_cast<std::size_t>(face)].edges;
+  const auto& other = m_part.faces[static_cast<std::size_t>(hit.face)].edges;
+  double away = std::numeric_limits<double>::infinity();
+  for (int e : mine) {
+    if (std::find(other.begin(), other.end(), e) == other.end()) continue;
+    const auto& c = m_part.display.edgeChain[static_cast<std::size_t>(e)];
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) {
+      double w = closestOnSegment(p, pt(c[i]), pt(c[i + 1]));
+      away = std::min(away, (p - (pt(c[i]) + w * (pt(c[i + 1]) - pt(c[i])))).norm());
+    }
+  }
+  return away * tangent < 2 * hit.distance;
+}
+
 bool OppositeFaces::mayFace(const std::array<Vec3, 3>& q, int face, int body, double below) const {
   const Vec3 mid = (q[0] + q[1] + q[2]) / 3;
   double window = below / kFacing + m_slack, radius = 0;

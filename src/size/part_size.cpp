@@ -9,6 +9,8 @@ namespace tess {
 
 SizeSettings SizeSettings::resolved() const {
   SizeSettings s = *this;
+  if (s.slenderFloor <= 0) s.slenderFloor = s.minimum > 0 ? s.minimum : s.target / 100;
+  s.slenderFloor = std::min(s.slenderFloor, s.target);
   if (s.minimum <= 0) s.minimum = s.target / 10;
   if (s.maximum <= 0) s.maximum = s.target;
   s.minimum = std::min(s.minimum, s.target);
@@ -155,9 +157,23 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
 /// does not begin inside.
 void addThrough(SizeField& f, const Part& part, const SizeSettings& s, const ThroughSize& w, const Progress* progress) {
   double floor = w.floor > 0 ? w.floor : s.minimum, largest = std::min(s.target, s.maximum);
-  for (const auto& p : thinPieces(part, w.gaps, w.faces, largest / sizeThrough(1, w.count), floor, progress)) {
+  ThinQuery query{.gaps = w.gaps, .faces = w.faces, .below = largest / sizeThrough(1, w.count), .finest = floor};
+  for (const auto& p : thinPieces(part, query, progress)) {
     double h = std::max(sizeThrough(p.thickness, w.count), floor);
     if (h < largest) f.addTriangle(p.across[0], p.across[1], p.across[2], h, w.rule, p.halfWidth);
+  }
+}
+
+/// A wall with one element through it makes that flat when its edges are many times longer than the wall is thick:
+/// prisms of height t over triangles of edge h, cut into tetrahedra, have angles of atan(1.15 t / h) at best. In a
+/// wedge no size helps: its angle is the part's own.
+void addSlender(SizeField& f, const Part& part, const SizeSettings& s, const Progress* progress) {
+  if (s.slender <= 0) return;
+  double largest = std::min(s.target, s.maximum), floor = s.slenderFloor;
+  ThinQuery query{.below = largest / s.slender, .finest = floor / s.slender, .piece = s.slender, .wedges = false};
+  for (const auto& p : thinPieces(part, query, progress)) {
+    double h = std::max(s.slender * p.thickness, floor);
+    if (h < largest) f.addTriangle(p.across[0], p.across[1], p.across[2], h, kReasonSlender, p.halfWidth);
   }
 }
 
@@ -221,6 +237,7 @@ SizeField makeSizeField(const Part& part, const SizeRequest& request, const Prog
   f.bridging = s.bridging;
   addTurn(f, part, s, request.turns, progress);
   addNarrow(f, part, s);
+  addSlender(f, part, s, progress);
   for (const auto& w : request.through) addThrough(f, part, s, w, progress);
   for (const auto& l : request.local) addLocal(f, part, l);
   for (const auto& z : request.zones) f.addZone(z.zone, z.size, z.rule);

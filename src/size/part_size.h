@@ -9,12 +9,14 @@ namespace tess {
 
 /// Overall request; lengths in the part's unit, 0 = derived from `target`.
 struct SizeSettings {
-  double target = 0;   ///< mean edge length
-  double minimum = 0;  ///< bounds what is derived from shape; default target / 10
-  double maximum = 0;  ///< default target
-  double growth = 1.3; ///< size ratio of neighbouring elements
-  double turnDeg = 30; ///< turn per element on curved edges and faces; 0 = off
-  Bridging bridging;   ///< tolerance < 0: a fiftieth of the target
+  double target = 0;       ///< mean edge length
+  double minimum = 0;      ///< bounds what is derived from shape; default target / 10
+  double maximum = 0;      ///< default target
+  double growth = 1.3;     ///< size ratio of neighbouring elements
+  double turnDeg = 30;     ///< turn per element on curved edges and faces; 0 = off
+  double slender = 5;      ///< longest edge against the thickness of the wall it lies in; 0 = off
+  double slenderFloor = 0; ///< least size derived from it; default: `minimum` where given, else target / 100
+  Bridging bridging;       ///< tolerance < 0: a fiftieth of the target
   SizeSettings resolved() const;
 };
 

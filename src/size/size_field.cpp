@@ -53,6 +53,12 @@ Box Zone::box() const {
   return x;
 }
 
+double SizeField::bridgeBelow(const Vec3& p) const {
+  // The rim of a thin wall that asked for this size is a fifth of it wide and must stay.
+  double tolerance = bridging.tolerance, h = at(p);
+  return h >= 5 * tolerance ? tolerance : std::min(tolerance, 0.12 * h);
+}
+
 const EdgeDivision* SizeField::divisionOf(int edge) const {
   auto it = std::lower_bound(divisions.begin(), divisions.end(), edge,
                              [](const std::pair<int, EdgeDivision>& d, int e) { return d.first < e; });

@@ -39,7 +39,8 @@ struct SizeReason {
   double size = 0;
   int rule = -1; ///< rule index, or one of the reasons below
 };
-constexpr int kReasonOverall = -1, kReasonTurn = -2, kReasonShortEdge = -3, kReasonNarrowFace = -4, kReasonMesher = -5;
+constexpr int kReasonOverall = -1, kReasonTurn = -2, kReasonShortEdge = -3, kReasonNarrowFace = -4, kReasonMesher = -5,
+              kReasonSlender = -6;
 
 /// A region of space with a size. The distance to it is 0 inside.
 struct Zone {
@@ -57,6 +58,8 @@ public:
   Bridging bridging;
   std::vector<std::pair<int, EdgeDivision>> divisions; ///< part edge, its division; ascending
   const EdgeDivision* divisionOf(int edge) const;
+  /// What is narrower than this is bridged at p: the tolerance, but well below the size where that is small itself.
+  double bridgeBelow(const Vec3& p) const;
   /// A source that others cover may be dropped unless `keep`; `reach` is the distance from it at which growth begins.
   void addPoint(const Vec3& p, double size, int rule, double reach = 0) { add({p, p, p}, size, rule, reach, false); }
   void addSegment(const Vec3& a, const Vec3& b, double size, int rule) { add({a, b, b}, size, rule, 0, rule >= 0); }

@@ -7,16 +7,19 @@
 namespace tess {
 namespace {
 
+constexpr int kDepth = 14;
+
 /// Cuts a display triangle until the distance over a piece is known well enough.
 class Cutter {
 public:
-  Cutter(const OppositeFaces& probe, int face, int body, double below, double finest, std::vector<ThinPiece>& out)
-      : m_probe(probe), m_face(face), m_body(body), m_below(below), m_finest(finest), m_out(out) {}
+  Cutter(const OppositeFaces& probe, const ThinQuery& query, int face, int body, std::vector<ThinPiece>& out)
+      : m_probe(probe), m_face(face), m_body(body), m_below(query.below), m_finest(query.finest), m_piece(query.piece),
+        m_wedges(query.wedges), m_out(out) {}
   void cut(const std::array<Vec3, 3>& q, int depth = 0) {
     if (!m_probe.mayFace(q, m_face, m_body, m_below)) return;
     std::size_t side = longestSide(q);
     double longest = (q[side] - q[(side + 1) % 3]).norm();
-    if (longest > 2 * m_below && depth < 12) return divide(q, depth);
+    if (longest > 2 * m_below && depth < kDepth) return divide(q, depth);
     Vec3 mid = (q[0] + q[1] + q[2]) / 3;
     std::array<Vec3, 7> p;
     for (std::size_t k = 0; k < 3; ++k) {
@@ -30,6 +33,7 @@ public:
     std::array<OppositeFaces::Hit, 7> hit;
     for (std::size_t k = 0; k < 7; ++k) {
       hit[k] = m_probe.cast(m_face, p[k], m_body, m_below);
+      if (!m_wedges && m_probe.acrossEdge(m_face, p[k], hit[k])) hit[k].face = -1;
       if (!hit[k].found()) continue;
       ++hits;
       if (hit[k].distance < lo) lo = hit[k].distance;
@@ -37,7 +41,7 @@ public:
     }
     double fine = std::max(hits ? lo : m_below, m_finest);
     bool even = hits == 7 && hi < 1.12 * lo;
-    if (hits && longest > (even ? 6 : 1) * fine && depth < 12) return divide(q, depth);
+    if (hits && longest > (even ? std::max(6.0, m_piece) : m_piece) * fine && depth < kDepth) return divide(q, depth);
     if (!hits) return;
     // At the border of a thin region a piece also sees far sides; they are no part of the wall.
     hi = lo;
@@ -56,11 +60,27 @@ public:
 
 private:
   void divide(const std::array<Vec3, 3>& q, int depth) {
-    // Long thin triangles are halved across their longest side instead of quartered.
     std::size_t k = longestSide(q);
     double longest = (q[k] - q[(k + 1) % 3]).norm();
-    double shortest = std::min((q[(k + 1) % 3] - q[(k + 2) % 3]).norm(), (q[(k + 2) % 3] - q[k]).norm());
-    if (shortest < 0.3 * longest) {
+    std::size_t small = 0;
+    auto side = [&](std::size_t i) { return (q[i] - q[(i + 1) % 3]).norm(); };
+    for (std::size_t i = 1; i < 3; ++i)
+      if (side(i) < side(small)) small = i;
+    if (side(small) < 0.3 * longest) {
+      // A needle is cut across its long sides: pieces of any other cut would be needles again.
+      const Vec3 &tip = q[(small + 2) % 3], a = q[small], b = q[(small + 1) % 3];
+      Vec3 lowA = tip, lowB = tip;
+      for (int slab = 1; slab <= 4; ++slab) {
+        Vec3 highA = tip + (a - tip) * slab / 4, highB = tip + (b - tip) * slab / 4;
+        if (slab > 1) cut({lowA, highA, lowB}, depth + 2);
+        cut({highA, highB, lowB}, depth + 2);
+        lowA = highA;
+        lowB = highB;
+      }
+      return;
+    }
+    double height = (q[1] - q[0]).cross(q[2] - q[0]).norm() / longest;
+    if (height < 0.25 * longest) { // an obtuse one
       Vec3 m = 0.5 * (q[k] + q[(k + 1) % 3]);
       cut({q[k], m, q[(k + 2) % 3]}, depth + 1);
       cut({m, q[(k + 1) % 3], q[(k + 2) % 3]}, depth + 1);
@@ -75,14 +95,14 @@ private:
 
   const OppositeFaces& m_probe;
   int m_face, m_body;
-  double m_below, m_finest;
+  double m_below, m_finest, m_piece;
+  bool m_wedges;
   std::vector<ThinPiece>& m_out;
 };
 
 } // namespace
 
-std::vector<ThinPiece> thinPieces(const Part& part, bool gaps, const std::vector<char>& faces, double below,
-                                  double finest, const Progress* progress) {
+std::vector<ThinPiece> thinPieces(const Part& part, const ThinQuery& query, const Progress* progress) {
   OppositeFaces probe(part);
   const auto& t = part.display;
   std::vector<std::vector<ThinPiece>> byTriangle(t.triangles.size());
@@ -90,11 +110,11 @@ std::vector<ThinPiece> thinPieces(const Part& part, bool gaps, const std::vector
       t.triangles.size(), progress,
       [&](std::size_t i) {
         int face = t.triangleFace[i];
-        if (!faces.empty() && !faces[static_cast<std::size_t>(face)]) return;
+        if (!query.faces.empty() && !query.faces[static_cast<std::size_t>(face)]) return;
         const auto& q = t.triangles[i];
         for (int body : part.faces[static_cast<std::size_t>(face)].bodies)
-          if ((body < 0) == gaps)
-            Cutter(probe, face, body, below, finest, byTriangle[i])
+          if ((body < 0) == query.gaps)
+            Cutter(probe, query, face, body, byTriangle[i])
                 .cut({t.points[static_cast<std::size_t>(q[0])], t.points[static_cast<std::size_t>(q[1])],
                       t.points[static_cast<std::size_t>(q[2])]});
       },

@@ -14,12 +14,17 @@ struct ThinPiece {
   double halfWidth = 0;       ///< half of the largest distance
 };
 
-/// Faces count as opposite when their normals are within 50 degrees of facing each other: through the material of each
-/// body (walls), or through empty space between faces of any bodies (`gaps`). Pieces are as small as the distance where
-/// it varies, so that tapered and curved walls are followed.
-/// `below`: largest distance of interest at a face; `finest`: pieces need not be smaller; `faces`: only these (empty:
-/// all).
-std::vector<ThinPiece> thinPieces(const Part& part, bool gaps, const std::vector<char>& faces, double below,
-                                  double finest, const Progress* progress = nullptr);
+struct ThinQuery {
+  bool gaps = false;            ///< across empty space between faces of any bodies instead of through each body
+  std::vector<char> faces = {}; ///< only these; empty: all
+  double below = 0;             ///< largest distance of interest at a face
+  double finest = 0;            ///< pieces need not be smaller than for this distance
+  double piece = 1;             ///< how many times the distance a piece may measure where the distance varies
+  bool wedges = true;           ///< also where the two faces meet at a sharp edge and are near only because of it
+};
+
+/// Faces count as opposite when their normals are within 50 degrees of facing each other. Pieces are as small as the
+/// distance where it varies, so that tapered and curved walls are followed.
+std::vector<ThinPiece> thinPieces(const Part& part, const ThinQuery& query, const Progress* progress = nullptr);
 
 } // namespace tess

@@ -98,7 +98,7 @@ TEST(ThroughWallsGap, SizesBothSidesOfAGap) {
 TEST(Thickness, IsExactOnPlatesTubesAndWedges) {
   Part box = made("box 30 20 2");
   int checked = 0;
-  for (const auto& p : thinPieces(box, false, {}, 5, 0.1)) {
+  for (const auto& p : thinPieces(box, {.below = 5, .finest = 0.1})) {
     EXPECT_NEAR(p.thickness, 2, 1e-9);
     EXPECT_NEAR(p.across[0].z(), 1, 1e-9);
     ++checked;
@@ -106,18 +106,18 @@ TEST(Thickness, IsExactOnPlatesTubesAndWedges) {
   EXPECT_GT(checked, 1);
   Part tube = made("tube 10 9 8");
   double area = 0;
-  for (const auto& p : thinPieces(tube, false, {}, 3, 0.1)) {
+  for (const auto& p : thinPieces(tube, {.below = 3, .finest = 0.1})) {
     EXPECT_NEAR(p.thickness, 1, 0.02);
     area += triangleArea(p.at[0], p.at[1], p.at[2]);
   }
   EXPECT_NEAR(area, 2 * kPi * 19 * 8, 0.03 * area);
   Part taper = made("taper 30 12 3 0.6");
-  for (const auto& p : thinPieces(taper, false, {}, 5, 0.05)) {
+  for (const auto& p : thinPieces(taper, {.below = 5, .finest = 0.05})) {
     double x = (p.at[0].x() + p.at[1].x() + p.at[2].x()) / 3;
     EXPECT_NEAR(p.thickness, 3 - 0.08 * x, 0.35);
   }
   // A cube is not thin, whatever its corners look like.
-  EXPECT_TRUE(thinPieces(made("box 10 10 10"), false, {}, 5, 0.1).empty());
+  EXPECT_TRUE(thinPieces(made("box 10 10 10"), {.below = 5, .finest = 0.1}).empty());
 }
 
 TEST(Zones, HoldTheirSizeInsideAndGrowOutside) {
