@@ -192,6 +192,7 @@ bool BoundaryMoves::slide(int v) {
     if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
   }
   m.points[static_cast<std::size_t>(v)] = p;
+  m.noteMove(v);
   ++slides;
   return true;
 }

@@ -121,10 +121,12 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
   filled.bridged = s->bridged;
   clock.lap("surface");
   progress.stage("Filling", 0.3, 0.45);
-  constexpr int kRounds = 14;
+  // A few last edges deserve more patience than many.
+  constexpr int kRounds = 14, kLastRounds = 40;
+  constexpr std::size_t kFew = 50;
   int grew = 0;
   std::size_t lostBefore = 0;
-  for (int round = 0; round < kRounds; ++round) {
+  for (int round = 0; round < kLastRounds; ++round) {
     auto r = recoverBoundary(core, surface, progress);
     if (!r) return r.problem();
     out.missingEdges = std::max(out.missingEdges, r->missingEdges);
@@ -136,7 +138,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
     std::size_t lost = r->lostEdges.size() + r->lostFaces.size();
     grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
     lostBefore = lost;
-    if (round + 1 == kRounds || grew == 4) return lostProblem(*r, surface, part);
+    if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == 4) return lostProblem(*r, surface, part);
     // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
     std::vector<std::array<int, 2>> edges = r->lostEdges;
     for (const auto& f : r->lostFaces) {

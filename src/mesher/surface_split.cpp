@@ -13,6 +13,22 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
     Vec3 chord;
   };
   std::vector<Fresh> fresh;
+  // Where faces were bridged, the true surface may lie beside the triangles: none may become flat or turn over.
+  auto splitsWell = [&](int a, int b, const Vec3& p) {
+    std::array<int, 16> at;
+    int n = g.edgeTris(a, b, at);
+    for (int i = 0; i < n; ++i) {
+      int t = at[static_cast<std::size_t>(i)];
+      const auto& q = g.tri(t);
+      Vec3 whole = (g.pt(q[1]) - g.pt(q[0])).cross(g.pt(q[2]) - g.pt(q[0]));
+      for (int end : {a, b}) {
+        std::array<Vec3, 3> c;
+        for (std::size_t k = 0; k < 3; ++k) c[k] = q[k] == end ? p : g.pt(q[k]);
+        if ((c[1] - c[0]).cross(c[2] - c[0]).dot(whole) < 0.15 * whole.squaredNorm()) return false;
+      }
+    }
+    return true;
+  };
   for (const auto& [a, b] : edges) {
     if (!g.connected(a, b)) continue;
     Vec3 chord = 0.5 * (g.pt(a) + g.pt(b)), p = chord;
@@ -22,7 +38,7 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
     if (line != g.feature.end()) {
       int e = line->second;
       p = part.shape->projectToEdge(e, chord).point;
-      if ((p - chord).norm() > limit) p = chord;
+      if ((p - chord).norm() > limit || !splitsWell(a, b, p)) p = chord;
       v = g.split(a, b, p, Dim::Edge, e);
       auto& chain = m.edgeNodes[static_cast<std::size_t>(e)];
       for (std::size_t i = 0; i + 1 < chain.size(); ++i)
@@ -35,7 +51,7 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
       g.edgeTris(a, b, at);
       int f = g.face[static_cast<std::size_t>(at[0])];
       p = part.shape->projectToFace(f, chord).point;
-      if ((p - chord).norm() > limit) p = chord;
+      if ((p - chord).norm() > limit || !splitsWell(a, b, p)) p = chord;
       v = g.split(a, b, p, Dim::Face, f);
     }
     fresh.push_back({v, chord});

@@ -21,8 +21,20 @@ int TetCore::newTet() {
 }
 
 void TetCore::killTet(int t) {
+  if (!changed.empty())
+    for (int v : at(t).v)
+      if (v >= 0) changed[static_cast<std::size_t>(v)] = clock;
   at(t).v[0] = -2;
   m_free.push_back(t);
+}
+
+void TetCore::noteMove(int v) {
+  if (changed.empty()) return;
+  std::vector<int> star;
+  starOf(v, star);
+  for (int t : star)
+    for (int w : at(t).v)
+      if (w >= 0) changed[static_cast<std::size_t>(w)] = clock;
 }
 
 int TetCore::locate(const Vec3& p, int t, bool stayInside) {

@@ -37,6 +37,12 @@ public:
   std::vector<std::uint8_t> locked; ///< per tet: bit i = face i belongs to the surface and must stay
   std::vector<int> tetOf;           ///< per vertex: a live tet, or -1
   std::unordered_set<std::uint64_t> lockedEdges;
+  /// Per vertex the `clock` at which its star last changed; kept once `watchChanges` was called.
+  std::vector<std::uint32_t> changed;
+  std::uint32_t clock = 0;
+  void watchChanges() { changed.assign(points.size(), clock); }
+  /// To be called for a vertex that was moved.
+  void noteMove(int v);
 
   bool alive(int t) const { return tets[static_cast<std::size_t>(t)].v[0] != -2; }
   bool ghost(int t) const {
@@ -114,6 +120,7 @@ public:
   int newPoint(const Vec3& p) {
     points.push_back(p);
     tetOf.push_back(-1);
+    if (!changed.empty()) changed.push_back(clock);
     return static_cast<int>(points.size()) - 1;
   }
   void link(int tf, int uf) {

@@ -41,6 +41,7 @@ public:
   void run() {
     stats.worstBefore = worst();
     for (int k = 0; k < 2; ++k) sweep();
+    m.watchChanges();
     const double goals[] = {0.35, 0.5, 0.5, 0.42, 0.42, 0.35};
     int pass = 0;
     for (double goal : goals) {
@@ -68,6 +69,11 @@ private:
   std::vector<int> m_star;
   TetCore::Ring m_ring;
   std::vector<std::array<int, 3>> m_tris;
+  struct Tried {
+    std::uint32_t clock = 0;
+    int effort = 0;
+  };
+  std::vector<Tried> m_tried; ///< per tet: when it could not be bettered, and by what effort
 
   double q(int t) const {
     const Tet& x = m.at(t);
@@ -181,7 +187,21 @@ private:
     return any;
   }
 
+  /// Tries to better a tet by all that `effort` allows; what failed is not tried again before something around the
+  /// tet's vertices has changed, since in thin walls most tets stay what they are.
   bool improve(int t, int effort) {
+    const auto id = static_cast<std::size_t>(t);
+    if (m_tried.size() <= id) m_tried.resize(std::max(id + 1, m.tets.size()));
+    std::uint32_t latest = 0;
+    for (int v : m.at(t).v) latest = std::max(latest, m.changed[static_cast<std::size_t>(v)]);
+    if (m_tried[id].effort >= effort && latest <= m_tried[id].clock) return false;
+    ++m.clock;
+    if (change(t, effort)) return true;
+    m_tried[id] = {m.clock, effort};
+    return false;
+  }
+
+  bool change(int t, int effort) {
     Tet x = m.at(t);
     for (const auto& e : kTetEdge)
       if (removeEdge(t, x.v[e[0]], x.v[e[1]])) return true;
@@ -302,6 +322,7 @@ private:
       if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
     }
     m.points[static_cast<std::size_t>(v)] = p;
+    m.noteMove(v);
     ++stats.moves;
     return true;
   }

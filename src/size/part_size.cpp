@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "size/thickness.h"
 #include <cmath>
+#include <set>
 
 namespace tess {
 
@@ -171,9 +172,23 @@ void addSlender(SizeField& f, const Part& part, const SizeSettings& s, const Pro
   if (s.slender <= 0) return;
   double largest = std::min(s.target, s.maximum), floor = s.slenderFloor;
   ThinQuery query{.below = largest / s.slender, .finest = floor / s.slender, .piece = s.slender, .wedges = false};
+  struct Ball {
+    double h, reach;
+    Vec3 at;
+  };
+  std::vector<Ball> balls;
   for (const auto& p : thinPieces(part, query, progress)) {
     double h = std::max(s.slender * p.thickness, floor);
-    if (h < largest) f.addTriangle(p.across[0], p.across[1], p.across[2], h, kReasonSlender, p.halfWidth);
+    if (h < largest) balls.push_back({h, p.halfWidth + 0.3 * h, (p.across[0] + p.across[1] + p.across[2]) / 3});
+  }
+  // Both faces of a wall ask, and pieces are smaller than the elements: one ball for each place is enough.
+  std::stable_sort(balls.begin(), balls.end(), [](const Ball& a, const Ball& b) { return a.h < b.h; });
+  std::set<std::array<long long, 4>> taken;
+  for (const auto& b : balls) {
+    int level = std::ilogb(b.h / floor);
+    double cell = 0.5 * std::ldexp(floor, level);
+    auto at = [&](int d) { return std::llround(b.at[d] / cell); };
+    if (taken.insert({level, at(0), at(1), at(2)}).second) f.addPoint(b.at, b.h, kReasonSlender, b.reach);
   }
 }
 
