@@ -221,16 +221,19 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
   gp_Pnt s;
   gp_Vec du, dv, duu, dvv, duv;
   double bestD = std::numeric_limits<double>::max(), bestU = u, bestV = v;
+  bool current = false, last = false; // whether s, du... are those of the best place; evaluations are what costs
   for (int k = 0; k < 8; ++k) {
     f.surface.D2(u, v, s, du, dv, duu, dvv, duv);
     Vec3 e = toVec(s) - p, a = toVec(du), b = toVec(dv);
     double d = e.squaredNorm();
-    if (d < bestD) {
+    current = d < bestD;
+    if (current) {
       bestD = d;
       bestU = u;
       bestV = v;
     } else if (k > 2)
       break;
+    if (last) break;
     // Full Newton where the Hessian is positive, otherwise Gauss-Newton.
     double gu = e.dot(a), gv = e.dot(b);
     double huu = a.dot(a) + e.dot(toVec(duu)), hvv = b.dot(b) + e.dot(toVec(dvv)), huv = a.dot(b) + e.dot(toVec(duv));
@@ -244,11 +247,13 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
     }
     double nu = std::clamp(u - (gu * hvv - gv * huv) / det, f.u0, f.u1);
     double nv = std::clamp(v - (gv * huu - gu * huv) / det, f.v0, f.v1);
-    if (std::abs(nu - u) <= 1e-13 * (f.u1 - f.u0) && std::abs(nv - v) <= 1e-13 * (f.v1 - f.v0)) break;
+    const double step = std::max(std::abs(nu - u) / (f.u1 - f.u0), std::abs(nv - v) / (f.v1 - f.v0));
+    if (step <= 1e-13) break;
+    last = step <= 1e-8; // the next step would be about the square of this one
     u = nu;
     v = nv;
   }
-  f.surface.D2(bestU, bestV, s, du, dv, duu, dvv, duv);
+  if (!current) f.surface.D2(bestU, bestV, s, du, dv, duu, dvv, duv);
   r.point = toVec(s);
   Vec3 a = toVec(du), b = toVec(dv), n = a.cross(b);
   double l = n.norm();

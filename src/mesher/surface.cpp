@@ -350,8 +350,9 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
 namespace {
 
 /// Faces of the part itself that run through each other: found when fine triangulations of the part still cross after
-/// they were made finer once more. No mesh can follow such a part.
-std::optional<Problem> ownCrossings(const Part& part, Progress& progress) {
+/// they were made finer once more. No mesh can follow such a part. Only pairs that cross in the mesh too: two faces
+/// that nearly touch may cross in a triangulation although they do not.
+std::optional<Problem> ownCrossings(const Part& part, const std::set<std::pair<int, int>>& inMesh, Progress& progress) {
   std::vector<CrossingPair> found;
   Tessellation fine;
   for (double finer : {1.0, 0.5}) {
@@ -366,10 +367,12 @@ std::optional<Problem> ownCrossings(const Part& part, Progress& progress) {
   p.fault = Fault::Input;
   p.code = "part.crossing";
   std::map<std::pair<int, int>, Vec3> pairs;
-  for (const auto& c : found)
-    pairs.emplace(
-        std::minmax(fine.triangleFace[static_cast<std::size_t>(c.a)], fine.triangleFace[static_cast<std::size_t>(c.b)]),
-        c.at);
+  for (const auto& c : found) {
+    std::pair<int, int> faces =
+        std::minmax(fine.triangleFace[static_cast<std::size_t>(c.a)], fine.triangleFace[static_cast<std::size_t>(c.b)]);
+    if (part.faceted || inMesh.count(faces)) pairs.emplace(faces, c.at);
+  }
+  if (pairs.empty()) return {};
   p.what = std::to_string(pairs.size()) + (pairs.size() == 1 ? " pair" : " pairs") +
            " of the part's own faces run through each other";
   for (const auto& [f, at] : pairs) {
@@ -388,29 +391,29 @@ std::optional<Problem> ownCrossings(const Part& part, Progress& progress) {
 } // namespace
 
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds) {
-  auto tess = part.shape->tessellate(
-      std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal()), 20 * kPi / 180);
+  const double chord = std::max(0.05 * std::min(size.smallest() * 4, size.overall()), 1e-5 * part.diagonal());
+  auto tess = part.shape->tessellate(chord, 20 * kPi / 180);
   if (!tess) return tess.problem();
   progress.check();
   SurfaceOutcome out;
+  const SizeField asked = size;
+  std::size_t crossedBefore = std::numeric_limits<std::size_t>::max();
   for (int round = 0; round < rounds; ++round) {
     Attempt a = meshOnce(part, *tess, size, progress);
     auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, 1000, &progress);
     progress.check();
     spdlog::debug("surface round {}: {} triangles, {} left on lines, {} held, {} crossings, {} sources", round,
                   a.mesh.triangles.size(), a.stayedFiner, a.held, crossings.size(), size.sourceCount());
-    if (spdlog::should_log(spdlog::level::debug)) {
-      std::map<std::pair<int, int>, int> pairs;
-      for (const auto& c : crossings)
-        ++pairs[std::minmax(a.mesh.face[static_cast<std::size_t>(c.a)], a.mesh.face[static_cast<std::size_t>(c.b)])];
-      for (const auto& [f, n] : pairs)
-        spdlog::debug("  faces {} ({}) and {} ({}): {}", f.first + 1,
-                      surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
-                      surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind), n);
-    }
+    std::set<std::pair<int, int>> pairs;
+    for (const auto& c : crossings)
+      pairs.insert(std::minmax(a.mesh.face[static_cast<std::size_t>(c.a)], a.mesh.face[static_cast<std::size_t>(c.b)]));
+    for (const auto& f : pairs)
+      spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
+                    surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
+                    surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
     // Crossings that outlive a refinement may be the part's own.
     if (!crossings.empty() && round == 1)
-      if (auto p = ownCrossings(part, progress)) return *p;
+      if (auto p = ownCrossings(part, pairs, progress)) return *p;
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;
@@ -435,6 +438,14 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       spdlog::debug("bridged: {} pairs of nodes, moved by at most {}", out.bridged.merged, out.bridged.moved);
       break;
     }
+    // Where a smaller size does not help, the triangles to start from may be what leads astray: others are taken.
+    if (round > 0 && crossings.size() > crossedBefore / 2) {
+      if (auto other = part.shape->tessellate(chord * (round % 2 ? 16 : 4), 20 * kPi / 180)) tess = std::move(other);
+      size = asked;
+      crossedBefore = std::numeric_limits<std::size_t>::max();
+      continue;
+    }
+    crossedBefore = crossings.size();
     for (const auto& c : crossings)
       for (int t : {c.a, c.b}) {
         const auto& q = a.mesh.triangles[static_cast<std::size_t>(t)];

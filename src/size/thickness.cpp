@@ -21,17 +21,19 @@ public:
     double longest = (q[side] - q[(side + 1) % 3]).norm();
     if (longest > 2 * m_below && depth < kDepth) return divide(q, depth);
     Vec3 mid = (q[0] + q[1] + q[2]) / 3;
+    // The middles of the sides matter where a count must hold all over a wall.
+    const std::size_t samples = m_piece > 1 ? 4 : 7;
     std::array<Vec3, 7> p;
     for (std::size_t k = 0; k < 3; ++k) {
       p[k] = q[k] + 0.04 * (mid - q[k]); // off the border, where the neighbour's normal could win
-      p[k + 3] = 0.5 * (q[k] + q[(k + 1) % 3]);
-      p[k + 3] += 0.04 * (mid - p[k + 3]);
+      p[k + 4] = 0.5 * (q[k] + q[(k + 1) % 3]);
+      p[k + 4] += 0.04 * (mid - p[k + 4]);
     }
-    p[6] = mid;
+    p[3] = mid;
     double lo = std::numeric_limits<double>::infinity(), hi = 0;
-    int hits = 0;
+    std::size_t hits = 0;
     std::array<OppositeFaces::Hit, 7> hit;
-    for (std::size_t k = 0; k < 7; ++k) {
+    for (std::size_t k = 0; k < samples; ++k) {
       hit[k] = m_probe.cast(m_face, p[k], m_body, m_below);
       if (!m_wedges && m_probe.acrossEdge(m_face, p[k], hit[k])) hit[k].face = -1;
       if (!hit[k].found()) continue;
@@ -40,7 +42,7 @@ public:
       hi = std::max(hi, hit[k].distance);
     }
     double fine = std::max(hits ? lo : m_below, m_finest);
-    bool even = hits == 7 && hi < 1.12 * lo;
+    bool even = hits == samples && hi < 1.12 * lo;
     if (hits && longest > (even ? std::max(6.0, m_piece) : m_piece) * fine && depth < kDepth) return divide(q, depth);
     if (!hits) return;
     // At the border of a thin region a piece also sees far sides; they are no part of the wall.
