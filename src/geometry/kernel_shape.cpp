@@ -753,11 +753,12 @@ Result<Part> makeKernelPart(const std::string& recipe) {
                          .Shape();
     add(BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(-1, 8 + 0.6 * a, 6), gp::DX()), a, 22).Solid())
             .Shape());
-  } else if (what == "taper") { // a plate a x b, thick c at x = 0 and d at x = a
+  } else if (what == "taper") { // a plate a x b, thick c at x = 0 and d at x = a; a wedge where d is 0
     double d = c;
     in >> d;
     gp_Pnt p[4] = {{0, 0, 0}, {a, 0, 0}, {a, 0, d}, {0, 0, c}};
-    BRepBuilderAPI_MakePolygon side(p[0], p[1], p[2], p[3], true);
+    BRepBuilderAPI_MakePolygon side = d > 0 ? BRepBuilderAPI_MakePolygon(p[0], p[1], p[2], p[3], true)
+                                            : BRepBuilderAPI_MakePolygon(p[0], p[1], p[3], true);
     add(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(side.Wire()).Face(), gp_Vec(0, b, 0)).Shape());
   } else if (what == "plate") { // 60 x 40 x 6 at x = a, b holes of radius 4, the first moved by c; then: top split,
                                 // holes cut in reverse order

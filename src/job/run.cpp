@@ -139,7 +139,8 @@ void keepApart(RunResult& run, const Part& part, Progress& progress) {
     if (fresh) {
       auto name = [&](int r) { return m.regions[static_cast<std::size_t>(r)]; };
       it->second = {name(own) + " to " + name(other), 2, {}, 0, "contact"};
-      for (int n = 2; std::any_of(m.groups.begin(), m.groups.end(), [&, &found = it->second](auto& g) { return g.name == found.name; });
+      for (int n = 2; std::any_of(m.groups.begin(), m.groups.end(),
+                                  [&, &found = it->second](auto& g) { return g.name == found.name; });
            ++n)
         it->second.name = name(own) + " to " + name(other) + " " + std::to_string(n);
     }

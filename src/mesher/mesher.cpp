@@ -206,6 +206,18 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     if (!lostAt.empty()) p.where = "first at " + formatPoint(lostAt.front()) + " " + part.unit;
     out.problems.push_back(p);
   }
+  if (!asked.slender.places.empty()) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "size.slender";
+    p.what =
+        "thin walls made the elements finer there, down to " + formatNumber(asked.slender.finest, 3) + " " + part.unit;
+    p.places = asked.slender.places;
+    p.where = "thinnest at " + formatPoint(p.places.front()) + " " + part.unit;
+    p.why = "edges many times longer than a wall is thick make flat elements";
+    p.todo = "set 'slender' to 0 or a 'minimum' in the rule 'everywhere' if flat ones are accepted";
+    out.problems.push_back(p);
+  }
   if (filled->bridged.merged) {
     Problem p;
     p.severity = Severity::Note;

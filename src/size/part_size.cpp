@@ -168,27 +168,37 @@ void addThrough(SizeField& f, const Part& part, const SizeSettings& s, const Thr
 /// A wall with one element through it makes that flat when its edges are many times longer than the wall is thick:
 /// prisms of height t over triangles of edge h, cut into tetrahedra, have angles of atan(1.15 t / h) at best. In a
 /// wedge no size helps: its angle is the part's own.
-void addSlender(SizeField& f, const Part& part, const SizeSettings& s, const Progress* progress) {
+void addSlender(SizeField& f, const Part& part, const SizeRequest& request, const SizeSettings& s,
+                const Progress* progress) {
   if (s.slender <= 0) return;
-  double largest = std::min(s.target, s.maximum), floor = s.slenderFloor;
-  ThinQuery query{.below = largest / s.slender, .finest = floor / s.slender, .piece = s.slender, .wedges = false};
+  // Where a rule for walls has a floor of its own, that is what was asked for.
+  std::vector<double> floors(part.faces.size(), s.slenderFloor);
+  for (const auto& w : request.through)
+    for (std::size_t i = 0; i < floors.size(); ++i)
+      if (!w.gaps && w.floor > 0 && (w.faces.empty() || w.faces[i])) floors[i] = std::max(floors[i], w.floor);
+  const double largest = std::min(s.target, s.maximum);
+  ThinQuery query{
+      .below = largest / s.slender, .finest = s.slenderFloor / s.slender, .piece = s.slender, .wedges = false};
   struct Ball {
     double h, reach;
     Vec3 at;
   };
   std::vector<Ball> balls;
   for (const auto& p : thinPieces(part, query, progress)) {
-    double h = std::max(s.slender * p.thickness, floor);
+    double h = std::max(s.slender * p.thickness, floors[static_cast<std::size_t>(p.face)]);
     if (h < largest) balls.push_back({h, p.halfWidth + 0.3 * h, (p.across[0] + p.across[1] + p.across[2]) / 3});
   }
   // Both faces of a wall ask, and pieces are smaller than the elements: one ball for each place is enough.
   std::stable_sort(balls.begin(), balls.end(), [](const Ball& a, const Ball& b) { return a.h < b.h; });
   std::set<std::array<long long, 4>> taken;
   for (const auto& b : balls) {
-    int level = std::ilogb(b.h / floor);
-    double cell = 0.5 * std::ldexp(floor, level);
+    int level = std::ilogb(b.h / s.slenderFloor);
+    double cell = 0.5 * std::ldexp(s.slenderFloor, level);
     auto at = [&](int d) { return std::llround(b.at[d] / cell); };
-    if (taken.insert({level, at(0), at(1), at(2)}).second) f.addPoint(b.at, b.h, kReasonSlender, b.reach);
+    if (!taken.insert({level, at(0), at(1), at(2)}).second) continue;
+    f.addPoint(b.at, b.h, kReasonSlender, b.reach);
+    if (f.slender.places.size() < 50) f.slender.places.push_back(b.at);
+    f.slender.finest = std::min(f.slender.finest, b.h);
   }
 }
 
@@ -252,8 +262,8 @@ SizeField makeSizeField(const Part& part, const SizeRequest& request, const Prog
   f.bridging = s.bridging;
   addTurn(f, part, s, request.turns, progress);
   addNarrow(f, part, s);
-  addSlender(f, part, s, progress);
   for (const auto& w : request.through) addThrough(f, part, s, w, progress);
+  addSlender(f, part, request, s, progress);
   for (const auto& l : request.local) addLocal(f, part, l);
   for (const auto& z : request.zones) f.addZone(z.zone, z.size, z.rule);
   for (const auto& p : request.sampled)

@@ -7,6 +7,7 @@
 #pragma once
 #include "base/bvh.h"
 #include <atomic>
+#include <limits>
 #include <memory>
 #include <string>
 
@@ -56,6 +57,11 @@ public:
   /// `slope` is the growth of size per distance.
   SizeField(double overall, double slope) : m_overall(overall), m_slope(slope) {}
   Bridging bridging;
+  /// Where thin walls made the size smaller so that elements are not flat there.
+  struct Slender {
+    double finest = std::numeric_limits<double>::infinity();
+    std::vector<Vec3> places; ///< the thinnest ones, at most 50
+  } slender;
   std::vector<std::pair<int, EdgeDivision>> divisions; ///< part edge, its division; ascending
   const EdgeDivision* divisionOf(int edge) const;
   /// What is narrower than this is bridged at p: the tolerance, but well below the size where that is small itself.

@@ -19,7 +19,7 @@ public:
     if (!m_probe.mayFace(q, m_face, m_body, m_below)) return;
     std::size_t side = longestSide(q);
     double longest = (q[side] - q[(side + 1) % 3]).norm();
-    if (longest > 2 * m_below && depth < kDepth) return divide(q, depth);
+    if (longest > 2 * m_below && depth < kDepth) return divide(q, 2 * m_below, depth);
     Vec3 mid = (q[0] + q[1] + q[2]) / 3;
     // The middles of the sides matter where a count must hold all over a wall.
     const std::size_t samples = m_piece > 1 ? 4 : 7;
@@ -43,13 +43,15 @@ public:
     }
     double fine = std::max(hits ? lo : m_below, m_finest);
     bool even = hits == samples && hi < 1.12 * lo;
-    if (hits && longest > (even ? std::max(6.0, m_piece) : m_piece) * fine && depth < kDepth) return divide(q, depth);
+    const double largest = (even ? std::max(6.0, m_piece) : m_piece) * fine;
+    if (hits && longest > largest && depth < kDepth) return divide(q, largest, depth);
     if (!hits) return;
     // At the border of a thin region a piece also sees far sides; they are no part of the wall.
     hi = lo;
     for (const auto& h : hit)
       if (h.found() && h.distance < 1.6 * lo) hi = std::max(hi, h.distance);
     ThinPiece piece;
+    piece.face = m_face;
     piece.at = q;
     for (std::size_t k = 0; k < 3; ++k) {
       double d = hit[k].found() && hit[k].distance <= hi ? hit[k].distance : lo;
@@ -61,7 +63,7 @@ public:
   }
 
 private:
-  void divide(const std::array<Vec3, 3>& q, int depth) {
+  void divide(const std::array<Vec3, 3>& q, double largest, int depth) {
     std::size_t k = longestSide(q);
     double longest = (q[k] - q[(k + 1) % 3]).norm();
     std::size_t small = 0;
@@ -71,11 +73,13 @@ private:
     if (side(small) < 0.3 * longest) {
       // A needle is cut across its long sides: pieces of any other cut would be needles again.
       const Vec3 &tip = q[(small + 2) % 3], a = q[small], b = q[(small + 1) % 3];
+      const int slabs = static_cast<int>(
+          std::ceil(std::clamp(std::min(longest / (1.5 * side(small)), longest / largest), 2.0, 64.0)));
       Vec3 lowA = tip, lowB = tip;
-      for (int slab = 1; slab <= 4; ++slab) {
-        Vec3 highA = tip + (a - tip) * slab / 4, highB = tip + (b - tip) * slab / 4;
-        if (slab > 1) cut({lowA, highA, lowB}, depth + 2);
-        cut({highA, highB, lowB}, depth + 2);
+      for (int slab = 1; slab <= slabs; ++slab) {
+        Vec3 highA = tip + (a - tip) * slab / slabs, highB = tip + (b - tip) * slab / slabs;
+        if (slab > 1) cut({lowA, highA, lowB}, depth + 1);
+        cut({highA, highB, lowB}, depth + 1);
         lowA = highA;
         lowB = highB;
       }

@@ -8,6 +8,7 @@
 namespace tess {
 
 struct ThinPiece {
+  int face = -1;
   std::array<Vec3, 3> at;     ///< corners of the piece, on the display triangles of `face`
   std::array<Vec3, 3> across; ///< the points half way to the other side
   double thickness = 0;       ///< least distance to the other side over the piece

@@ -392,6 +392,7 @@ TEST(Surface, thinWallIsNotBridged) {
   Part part = made("box 10 10 0.01");
   SizeSettings s;
   s.target = 1;
+  s.slender = 0;
   s.bridging.tolerance = -1;
   Progress progress;
   auto r = meshSurface(part, makeSizeField(part, {s}), progress);

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/metrics.h"
 #include "mesh/through.h"
 #include "mesher/edge_division.h"
 #include "size/thickness.h"
@@ -80,6 +81,68 @@ TEST(ThroughWallsFloor, BoundsTheSizeWhereTheWallRunsOut) {
   EXPECT_NEAR(f.at({29.9, 6, 0.01}), 0.4, 1e-9);
   EXPECT_NEAR(f.at({0.1, 6, 1.5}), 1.0, 0.1);
   EXPECT_EQ(f.deciding({29.9, 6, 0.01}).rule, 0);
+}
+
+namespace {
+double leastAngle(const Mesh& m) {
+  auto metrics = computeMetrics(m);
+  const auto& v = metrics[static_cast<std::size_t>(Metric::MinDihedral)].value;
+  return *std::min_element(v.begin(), v.end());
+}
+} // namespace
+
+TEST(Slender, ThinWallsGetElementsThatAreNotFlat) {
+  Part plate = made("box 60 40 0.2");
+  SizeRequest r = overall(6);
+  SizeField f = makeSizeField(plate, r);
+  EXPECT_NEAR(f.at({30, 20, 0.1}), 5 * 0.2, 0.1);
+  EXPECT_EQ(f.deciding({30, 20, 0.1}).rule, kReasonSlender);
+  EXPECT_NEAR(f.slender.finest, 1, 1e-6);
+  EXPECT_GT(leastAngle(meshWith(plate, r)), 8);
+  r.overall.slender = 0;
+  SizeField flat = makeSizeField(plate, r);
+  EXPECT_GT(flat.at({30, 20, 0.1}), 4);
+  EXPECT_TRUE(flat.slender.places.empty());
+  EXPECT_LT(leastAngle(meshWith(plate, r)), 8);
+}
+
+TEST(Slender, DoesNotGoBelowWhatWasSetAsLeast) {
+  Part plate = made("box 20 12 0.01");
+  SizeRequest r = overall(3);
+  r.overall.minimum = 0.5;
+  EXPECT_NEAR(makeSizeField(plate, r).at({10, 6, 0.005}), 0.5, 0.05);
+  r.overall.minimum = 0; // a hundredth of the target when nothing is said
+  r.overall.slender = 1;
+  EXPECT_NEAR(makeSizeField(plate, r).at({10, 6, 0.005}), 0.03, 0.006);
+}
+
+TEST(Slender, AWedgeIsLeftAlone) {
+  // 30 long and 3 thick at its back: 5.7 degrees whatever the size.
+  EXPECT_TRUE(makeSizeField(made("taper 30 12 3 0"), overall(4)).slender.places.empty());
+  // The same plate with a rim of 0.3 is a thin wall there.
+  SizeField f = makeSizeField(made("taper 30 12 3 0.3"), overall(4));
+  ASSERT_FALSE(f.slender.places.empty());
+  EXPECT_NEAR(f.slender.finest, 5 * 0.3, 0.1);
+}
+
+TEST(Slender, ThicknessOfNeedlesTakesFewPieces) {
+  // The faces of a long tube are displayed by needles; the pieces shall follow the wall, not their shape.
+  Part tube = made("tube 4 3.9 80");
+  auto pieces = thinPieces(tube, {.below = 1, .finest = 0.02, .piece = 5});
+  EXPECT_FALSE(pieces.empty());
+  double area = 0, wall = 2 * kPi * (4 + 3.9) * 80;
+  for (const auto& p : pieces) area += triangleArea(p.at[0], p.at[1], p.at[2]);
+  EXPECT_NEAR(area / wall, 1, 0.02);
+  EXPECT_LT(static_cast<double>(pieces.size()), 20 * wall / (0.6 * 0.6));
+}
+
+TEST(Bridging, StaysBelowASmallSize) {
+  SizeField f(5, 0.3);
+  f.bridging.tolerance = 0.1;
+  f.addPoint({0, 0, 0}, 0.2, 1);
+  f.build();
+  EXPECT_NEAR(f.bridgeBelow({0, 0, 0}), 0.12 * 0.2, 1e-9);
+  EXPECT_DOUBLE_EQ(f.bridgeBelow({10, 0, 0}), 0.1);
 }
 
 TEST(ThroughWallsGap, SizesBothSidesOfAGap) {
