@@ -1511,13 +1511,7 @@ void MainWindow::exportTo(const std::string& path, const std::string& format) {
 void MainWindow::handOver(const std::vector<Rule>& rules) {
   auto run = currentRun();
   if (!run || !m_part || rules.empty()) return handOverAll(rules);
-  double scale = 1;
-  for (const auto& r : rules) {
-    Rule plain = r;
-    plain.values["scale"] = settledText(run->brief, *ruleKind("hand_over")->slot("scale"), r.get("scale"));
-    scale = slotNumber(plain, "scale", m_part->unit);
-  }
-  Gate gate = gateOf(*run, *m_part, m_doc.brief(), scale);
+  Gate gate = gateOf(*run, *m_part, m_doc.brief(), rules);
   if (m_runParts[static_cast<std::size_t>(m_current)] != m_part) {
     Problem p;
     p.code = "gate.part";
@@ -1530,14 +1524,7 @@ void MainWindow::handOver(const std::vector<Rule>& rules) {
   GateDialog dialog(*run, rules, gate, this);
   if (dialog.exec() != QDialog::Accepted) return;
   RunResult r = *run;
-  Problem p;
-  p.severity = Severity::Note;
-  p.code = "gate.overruled";
-  p.what = "handed over although " + std::to_string(gate.objections.size()) +
-           (gate.objections.size() == 1 ? " thing stood against it" : " things stood against it");
-  for (const auto& o : gate.objections) p.where += (p.where.empty() ? "" : "; ") + o.what;
-  p.why = dialog.reason()->text().trimmed().toStdString();
-  r.problems.push_back(p);
+  r.problems.push_back(gateOverruled(gate, dialog.reason()->text().trimmed().toStdString()));
   replaceRun(m_current, std::make_shared<const RunResult>(std::move(r)));
   handOverAll(rules);
 }

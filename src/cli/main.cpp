@@ -5,6 +5,7 @@
 #include "base/units.h"
 #include "cli/reference.h"
 #include "job/forecast.h"
+#include "job/gate.h"
 #include "job/improve.h"
 #include "job/limits.h"
 #include "job/proposals.h"
@@ -150,10 +151,10 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 }
 
 struct MeshArgs {
-  std::string input, size, min, max, growth, turn, bridge, order, report, page, unit;
+  std::string input, size, min, max, growth, turn, bridge, slender, order, report, page, unit, accept;
   std::vector<std::string> out, set;
   int threads = 0;
-  bool quiet = false, json = false, yes = false;
+  bool quiet = false, json = false, yes = false, gate = false;
   double ratio = 1.4;
   int steps = 3;
 };
@@ -207,6 +208,7 @@ Result<Brief> briefOf(const MeshArgs& a) {
   set("everywhere", "growth", a.growth);
   set("everywhere", "turn", a.turn);
   set("everywhere", "bridge", a.bridge);
+  set("everywhere", "slender", a.slender);
   set("fill", "order", a.order);
   if (!a.unit.empty()) brief.unit = a.unit;
   for (const auto& s : a.set)
@@ -428,6 +430,19 @@ int meshCommand(const MeshArgs& a) {
     if (!run) return fail(run.problem(), a.report);
     rememberRun(*run);
     int code = run->audit.pass ? 0 : 1;
+    bool closed = false;
+    if (a.gate || !a.accept.empty()) {
+      Gate gate = gateOf(*run, *part, run->brief, outputs);
+      closed = !gate.open() && a.accept.empty();
+      if (closed) {
+        code = 1;
+        run->problems.insert(run->problems.end(), gate.objections.begin(), gate.objections.end());
+        std::cerr << "nothing was written: " << gate.objections.size()
+                  << (gate.objections.size() == 1 ? " thing stands against it\n" : " things stand against it\n");
+      } else if (!gate.open())
+        run->problems.push_back(gateOverruled(gate, a.accept));
+    }
+    if (closed) outputs.clear();
     for (const auto& r : outputs)
       if (auto p = handOver(*run, r)) {
         say(*p);
@@ -658,6 +673,7 @@ int main(int argc, char** argv) {
     c->add_option("--growth", m.growth, "size ratio of neighbours");
     c->add_option("--turn", m.turn, "degrees per element on curves");
     c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
+    c->add_option("--slender", m.slender, "longest edge against the thickness of its wall; 0 lets elements be flat");
     c->add_option("--order", m.order, "1 or 2");
     c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
     c->add_option("--unit", m.unit, "take the part file's numbers in this unit");
@@ -666,7 +682,11 @@ int main(int argc, char** argv) {
   for (auto* c : {meshCmd, seriesCmd}) {
     c->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
     c->add_option("--report", m.report, "JSON report");
-    if (c == meshCmd) c->add_option("--page", m.page, "report as an HTML page");
+    if (c == meshCmd) {
+      c->add_option("--page", m.page, "report as an HTML page");
+      c->add_flag("--gate", m.gate, "write files only when nothing stands against it");
+      c->add_option("--accept", m.accept, "write all the same, for this reason");
+    }
     c->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
     c->add_flag("--quiet", m.quiet);
     c->add_flag("--yes", m.yes, "mesh even above the brief's budget of elements");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/gate.h"
 #include <map>
+#include <set>
 
 namespace tess {
 namespace {
@@ -19,7 +20,7 @@ std::vector<Rule> meshRules(const Brief& b) {
 
 } // namespace
 
-Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double scale) {
+Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std::vector<Rule>& files) {
   Gate g;
   const Mesh& m = run.mesh;
   auto object = [&](const char* code, const std::string& what, const std::string& why, const std::string& todo) {
@@ -40,9 +41,16 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double sca
     object("gate.empty", "the mesh has no nodes", "", "press Mesh first");
     return g;
   }
-  Vec3 s = scale * box.size();
-  g.size = formatNumber(s.x(), 5) + " x " + formatNumber(s.y(), 5) + " x " + formatNumber(s.z(), 5) +
-           (scale == 1 ? " " + m.unit : " (coordinates in " + m.unit + " times " + formatNumber(scale, 6) + ")");
+  std::set<double> scales;
+  for (const auto& f : files)
+    if (auto x = fileScale(run, f)) scales.insert(*x);
+  if (scales.empty()) scales.insert(1);
+  for (double scale : scales) {
+    Vec3 s = scale * box.size();
+    g.size += (g.size.empty() ? "" : "; ") + formatNumber(s.x(), 5) + " x " + formatNumber(s.y(), 5) + " x " +
+              formatNumber(s.z(), 5) +
+              (scale == 1 ? " " + m.unit : " (coordinates in " + m.unit + " times " + formatNumber(scale, 6) + ")");
+  }
 
   const Audit& a = run.audit;
   if (!a.soundness.sound())
@@ -93,6 +101,17 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double sca
     object("gate.doubled", count(doubled, "boundary element is", "boundary elements are") + " in two groups or more",
            "formats with one patch per face keep the first group only", "take the faces out of one of the groups");
   return g;
+}
+
+Problem gateOverruled(const Gate& gate, const std::string& reason) {
+  Problem p;
+  p.severity = Severity::Note;
+  p.code = "gate.overruled";
+  p.what = "handed over although " + std::to_string(gate.objections.size()) +
+           (gate.objections.size() == 1 ? " thing stood against it" : " things stood against it");
+  for (const auto& o : gate.objections) p.where += (p.where.empty() ? "" : "; ") + o.what;
+  p.why = reason;
+  return p;
 }
 
 } // namespace tess

@@ -7,13 +7,16 @@ namespace tess {
 
 struct Gate {
   std::vector<Problem> objections; ///< reasons not to write; may be overruled with a reason
-  std::string size;                ///< of the mesh as it will be written: "182 x 96 x 96 mm"
+  std::string size;                ///< of the mesh in each file: "182 x 96 x 96 mm"
   bool open() const { return objections.empty(); }
 };
 
 /// Judges the run against its part and against the brief as it stands now: failed limits, an unsound mesh, faces in no
 /// group or in two, sets without elements, a unit that was only assumed, a brief that has moved on.
-/// `scale` of the file about to be written. Cost O(nodes + boundary faces).
-Gate gateOf(const RunResult& run, const Part& part, const Brief& now, double scale = 1);
+/// `files`: the rules 'hand_over' about to be carried out, whose scales the size is said in. Cost O(nodes + boundary
+/// faces).
+Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std::vector<Rule>& files = {});
+/// The finding that the gate was passed for a reason, all objections named.
+Problem gateOverruled(const Gate& gate, const std::string& reason);
 
 } // namespace tess

@@ -571,6 +571,14 @@ Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::
   return r;
 }
 
+Result<double> fileScale(const RunResult& run, const Rule& rule) {
+  const Slot* slot = ruleKind("hand_over")->slot("scale");
+  Rule plain = rule;
+  plain.values["scale"] = settledText(run.brief, *slot, rule.get("scale"));
+  if (auto p = checkSlot(*slot, plain.values["scale"], run.mesh.unit)) return *p;
+  return slotNumber(plain, "scale", run.mesh.unit);
+}
+
 std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
   std::string path = run.brief.resolve(rule.get("path"));
   auto format = rule.get("format").empty() ? meshFormatOfPath(path) : meshFormatByName(rule.get("format"));
@@ -582,13 +590,10 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
     p.todo = "name one of vtu, inp, foam, stl, ply";
     return p;
   }
-  const Slot* slot = ruleKind("hand_over")->slot("scale");
-  Rule plain = rule;
-  plain.values["scale"] = settledText(run.brief, *slot, rule.get("scale"));
-  if (auto p = checkSlot(*slot, plain.values["scale"], run.mesh.unit)) return p;
-  double scale = slotNumber(plain, "scale", run.mesh.unit);
-  if (auto p = writeMesh(run.mesh, *format, path, scale)) return p;
-  return verifyWritten(run.mesh, *format, path, scale);
+  auto scale = fileScale(run, rule);
+  if (!scale) return scale.problem();
+  if (auto p = writeMesh(run.mesh, *format, path, *scale)) return p;
+  return verifyWritten(run.mesh, *format, path, *scale);
 }
 
 nlohmann::json problemJson(const Problem& p) {

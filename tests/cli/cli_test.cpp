@@ -4,6 +4,7 @@
 #include "support/fixtures.h"
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <sstream>
 #include <sys/wait.h>
 
@@ -32,6 +33,27 @@ TEST(CommandLine, exitCodesSayWhoseFaultItIs) {
   EXPECT_EQ(run("mesh " + (dir / "missing.step")), 3);
   EXPECT_EQ(run("mesh " + dir.write("bad.brief", "format = 7")), 3);
   EXPECT_EQ(run("audit " + (dir / "missing.vtu")), 3);
+}
+
+TEST(CommandLine, theGateHoldsFilesBackUntilAReasonIsGiven) {
+  TempFolder dir;
+  std::string part = demo("saddle-clamp.step"), out = dir / "m.inp", report = dir / "r.json";
+  auto codes = [&] {
+    std::set<std::string> r;
+    const auto j = json(report);
+    for (const auto& p : j["problems"]) r.insert(p["code"]);
+    return r;
+  };
+  // A bare part has no named boundary.
+  EXPECT_EQ(run("mesh " + part + " --size '8 mm' --gate --out " + out + " --report " + report), 1);
+  EXPECT_FALSE(std::filesystem::exists(out));
+  EXPECT_TRUE(codes().count("gate.no-groups"));
+  EXPECT_EQ(run("mesh " + part + " --size '8 mm' --gate --accept 'only the shape matters' --out " + out + " --report " +
+                report),
+            0);
+  EXPECT_TRUE(std::filesystem::exists(out));
+  EXPECT_TRUE(codes().count("gate.overruled"));
+  EXPECT_NE(readFile(report)->find("only the shape matters"), std::string::npos);
 }
 
 TEST(CommandLine, meshWritesAllFormatsAndTheReport) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/gate.h"
 #include "job/run_store.h"
+#include "support/briefs.h"
 #include "support/fixtures.h"
 #include <nlohmann/json.hpp>
 
@@ -86,6 +87,11 @@ TEST(Gate, objectsToWhatASolverWouldStumbleOver) {
   applyLimits(run.audit, run.mesh, *limitSet("strength"));
   EXPECT_TRUE(codes(run.brief).count("gate.limits"));
   EXPECT_EQ(gateOf(run, part, run.brief).size, "2 x 1 x 1 mm");
+  // Every scale that is about to be written is said.
+  std::vector<Rule> files{rule("hand_over", {{"path", "a.inp"}}),
+                          rule("hand_over", {{"path", "b.inp"}, {"scale", "0.001"}})};
+  EXPECT_EQ(gateOf(run, part, run.brief, files).size,
+            "0.002 x 0.001 x 0.001 (coordinates in mm times 0.001); 2 x 1 x 1 mm");
 }
 
 TEST(Gate, aCompleteMeshPasses) {
