@@ -193,7 +193,9 @@ Result<FacetSoup> readPly(const std::string& path) {
       l >> format;
     else if (w == "element") {
       Element e;
-      l >> e.name >> e.count;
+      // Every element that there is takes at least a byte.
+      if (!(l >> e.name >> e.count) || e.count < 0 || e.count > static_cast<long long>(d.size()))
+        return broken(path, "its header claims more elements '" + e.name.substr(0, 40) + "' than the file can hold");
       elements.push_back(e);
     } else if (w == "property" && !elements.empty()) {
       Property p;

@@ -258,5 +258,10 @@ TEST(FacetPart, objAndPlyGiveTheSameBody) {
     EXPECT_EQ(p->faces.size(), 4u);
   }
   EXPECT_FALSE(loadPart(dir.write("cut.ply", ply.substr(0, ply.size() - 12))).ok());
+  // A header may claim anything; what the file cannot hold is refused at once.
+  auto claim =
+      loadPart(dir.write("claim.ply", "ply\nformat ascii 1.0\nelement nothing 222222222222222222\nend_header\n0\n"));
+  ASSERT_FALSE(claim.ok());
+  EXPECT_NE(claim.problem().why.find("nothing"), std::string::npos) << claim.problem().sentence();
   EXPECT_FALSE(loadPart(dir.write("bad.obj", obj + "f 1 2 99\n")).ok());
 }

@@ -95,6 +95,22 @@ TEST(Brief, damagedTextIsAProblemWithTheReason) {
   EXPECT_FALSE(parseBrief("format = 1\n", "x").ok());
 }
 
+TEST(Brief, bytesThatAreNoTextAreRefusedWithTheirLine) {
+  std::string bad = "format = 1\n'o";
+  bad += std::string(80, '\xff');
+  bad += "'o = 1\n";
+  for (const std::string& tail : {bad.substr(11), std::string("a = \"\xc0\x80\""), std::string("a = \"\xed\xa0\x80\""),
+                                  std::string("a = \"\xe2\x82"), std::string("a = \"\xf5\x80\x80\x80\"")}) {
+    auto b = parseBrief("format = 1\n" + tail, "x.brief");
+    ASSERT_FALSE(b.ok());
+    EXPECT_NE(b.problem().why.find("line 2"), std::string::npos) << b.problem().why;
+  }
+  // Letters of any script are fine.
+  auto fine = parseBrief("format = 1\n[part]\nfile = \"Gehäuse-部品-𝛼.step\"\n", "x.brief");
+  ASSERT_TRUE(fine.ok()) << fine.problem().sentence();
+  EXPECT_EQ(fine->partFile, "Gehäuse-部品-𝛼.step");
+}
+
 TEST(Brief, absurdValuesAreRefused) {
   for (const char* v : {"-1 mm", "0", "many", "1e400"}) {
     Brief b = defaultBrief("a.step");
