@@ -554,6 +554,7 @@ void MainWindow::connectPanels() {
   });
   connect(m_audit, &AuditPanel::metricChanged, this, [this](Metric m) {
     if (m_view) m_view->setMetric(m);
+    sayBeside();
     showScale();
   });
   connect(m_audit, &AuditPanel::brushChanged, this, [this](const std::vector<std::int32_t>& cells, bool on) {
@@ -1394,8 +1395,8 @@ void MainWindow::showBeside(int first, int second) {
   const auto& itsPart = m_runParts[static_cast<std::size_t>(second)];
   m_beside->setPart(itsPart ? itsPart : m_part);
   m_beside->setRun(m_allRuns[static_cast<std::size_t>(second)]);
-  m_besideText->setText(tr("mesh of run %1").arg(second + 1));
-  m_besideText->adjustSize();
+  m_besideRun = second;
+  sayBeside();
   const bool fresh = !m_beside->isVisible();
   m_beside->show();
   if (fresh) // half each, once the new one has its place
@@ -1404,6 +1405,35 @@ void MainWindow::showBeside(int first, int second) {
       m_views->setSizes({all / 2, all / 2});
     });
   m_beside->follow(*m_view);
+}
+
+void MainWindow::sayBeside() {
+  if (!m_beside || m_besideRun < 0 || static_cast<std::size_t>(m_besideRun) >= m_allRuns.size()) return;
+  const RunResult& other = *m_allRuns[static_cast<std::size_t>(m_besideRun)];
+  const Metric metric = m_view->metric();
+  auto worst = [&](const RunResult& r) {
+    const auto& m = r.audit.metrics[static_cast<std::size_t>(metric)];
+    return metricInfo(metric).highIsGood ? m.min : m.max;
+  };
+  auto text = [&](double v) {
+    return QString::fromStdString(formatNumber(v, 3)) +
+           (metricInfo(metric).unit == std::string("deg") ? QString(QChar(0xb0)) : QString());
+  };
+  QString line = tr("mesh of run %1 · %2 elements · %3 %4")
+                     .arg(m_besideRun + 1)
+                     .arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(other.mesh.cells.size())))
+                     .arg(QString::fromUtf8(metricInfo(metric).name).toLower())
+                     .arg(text(worst(other)));
+  if (auto run = currentRun()) {
+    double mine = worst(*run), its = worst(other);
+    const bool better = metricInfo(metric).highIsGood ? its > mine : its < mine;
+    if (mine != its)
+      line += (better ? tr(", <b>better</b> than run %1's %2") : tr(", worse than run %1's %2"))
+                  .arg(m_current + 1)
+                  .arg(text(mine));
+  }
+  m_besideText->setText(line);
+  m_besideText->adjustSize();
 }
 
 void MainWindow::improveMesh(const std::string& only) {

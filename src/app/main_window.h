@@ -71,6 +71,7 @@ public:
   CompareDialog* compareRuns();
   /// Shows two runs side by side with linked cameras; -1: one view again.
   void showBeside(int first, int second);
+  void sayBeside(); ///< what the second run is, and whether it is the better one by the metric shown
   Viewport* besideView() const { return m_beside; }
   /// Asks about briefs that a program left behind when it was killed.
   void offerRecovery();
@@ -132,6 +133,7 @@ private:
   QSplitter* m_views = nullptr;
   Viewport* m_beside = nullptr; ///< the other of two runs compared; made when first asked for
   QLabel* m_besideText = nullptr;
+  int m_besideRun = -1;
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
   QFileSystemWatcher m_watcher;

@@ -105,6 +105,8 @@ QLabel#floatbar { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; 
 QLabel#noOpenGl { background: #ECEAE3; padding: 40px; }
 QFrame#notice { background: #F3E7D3; border-bottom: 1px solid #D9C08A; }
 QFrame#floatbar { background: rgba(255,255,255,240); border: 1px solid #D9D5CA; border-radius: 5px; }
+QPushButton { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 5px; padding: 8px 14px; }
+QPushButton:hover, QPushButton:focus { border-color: #7A2E5D; }
 QPushButton#go { background: #7A2E5D; color: #FFFFFE; border: none; border-radius: 5px; padding: 9px 18px; font-weight: 700; }
 QPushButton#go:hover { background: #8C3A6C; }
 QPushButton#go:disabled { background: #B9A8B3; }

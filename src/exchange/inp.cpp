@@ -5,6 +5,7 @@
 #include "exchange/exchange.h"
 #include <charconv>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <set>
 #include <sstream>
@@ -130,13 +131,36 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
   return writeFileAtomic(path, out);
 }
 
+namespace {
+
+/// The numbers of a set's data line; with `range` its first, last and step. Nothing when a range is none, or names more
+/// than a file of `bytes` can hold.
+std::optional<std::vector<long>> numbersOf(const std::vector<std::string>& words, bool range, std::size_t bytes) {
+  std::vector<long> r;
+  if (!range) {
+    for (const auto& w : words)
+      if (!w.empty()) r.push_back(std::strtol(w.c_str(), nullptr, 10));
+    return r;
+  }
+  if (words.size() < 2) return {};
+  const long largest = std::numeric_limits<std::int32_t>::max();
+  long a = std::strtol(words[0].c_str(), nullptr, 10), b = std::strtol(words[1].c_str(), nullptr, 10),
+       d = words.size() > 2 && !words[2].empty() ? std::strtol(words[2].c_str(), nullptr, 10) : 1;
+  if (a < 0 || b < a || b > largest || d <= 0 || static_cast<std::size_t>((b - a) / d) > bytes) return {};
+  for (long i = a; i <= b; i += std::min(d, largest)) r.push_back(i);
+  return r;
+}
+
+} // namespace
+
 Result<Mesh> readInp(const std::string& path) {
   auto text = readFile(path);
   if (!text) return text.problem();
   Mesh m;
   std::map<long, std::int32_t> nodeAt, cellAt;
   std::map<std::string, std::int32_t> regionAt;
-  std::map<std::string, std::set<long>> elsets;
+  std::map<std::string, std::set<long>> elsets; ///< by their names in capitals
+  std::map<std::string, std::string> elsetName;
   struct Surf {
     std::string name;
     std::vector<std::pair<std::string, int>> sides;
@@ -234,18 +258,14 @@ Result<Mesh> readInp(const std::string& path) {
       m.cellRegion.push_back(r->second);
       pending.clear();
     } else if (keyword == "*ELSET") {
-      auto& s = elsets[upper(args["ELSET"])];
-      if (args.count("GENERATE") && w.size() >= 2) {
-        long a = std::strtol(w[0].c_str(), nullptr, 10), b = std::strtol(w[1].c_str(), nullptr, 10),
-             d = w.size() > 2 && !w[2].empty() ? std::strtol(w[2].c_str(), nullptr, 10) : 1;
-        if (d <= 0 || (b - a) / d > 100000000) return bad("the range of this set makes no sense");
-        for (long i = a; i <= b; i += d) s.insert(i);
-      } else
-        for (const auto& x : w)
-          if (!x.empty()) s.insert(std::strtol(x.c_str(), nullptr, 10));
+      auto numbers = numbersOf(w, args.count("GENERATE") > 0, text->size());
+      if (!numbers) return bad("the range of this set makes no sense");
+      elsetName.try_emplace(upper(args["ELSET"]), args["ELSET"]);
+      elsets[upper(args["ELSET"])].insert(numbers->begin(), numbers->end());
     } else if (keyword == "*NSET" && !nsets.empty()) {
-      for (const auto& x : w)
-        if (!x.empty()) nsets.back().second.push_back(std::strtol(x.c_str(), nullptr, 10));
+      auto numbers = numbersOf(w, args.count("GENERATE") > 0, text->size());
+      if (!numbers) return bad("the range of this set makes no sense");
+      nsets.back().second.insert(nsets.back().second.end(), numbers->begin(), numbers->end());
     } else if (keyword == "*SURFACE" && w.size() >= 2 && upper(w[1]).size() == 2 && upper(w[1])[0] == 'S') {
       surfaces.back().sides.push_back({w[0], upper(w[1])[1] - '1'});
     }
@@ -285,6 +305,17 @@ Result<Mesh> readInp(const std::string& path) {
       if (auto it = nodeAt.find(i); it != nodeAt.end()) g.items.push_back(it->second);
     std::sort(g.items.begin(), g.items.end());
     m.groups.push_back(g);
+  }
+  for (const auto& [name, ids] : elsets) {
+    // Sets of elements as they were defined are the regions; others may be there only to name sides of a surface.
+    bool helps = name == "EALL" || !elsetName.count(name);
+    for (const auto& x : surfaces)
+      for (const auto& [who, side] : x.sides) helps = helps || upper(who) == name;
+    if (helps) continue;
+    MeshGroup g{elsetName[name], 3, {}, 0};
+    for (long i : ids)
+      if (auto it = cellAt.find(i); it != cellAt.end()) g.items.push_back(it->second);
+    if (!g.items.empty()) m.groups.push_back(g);
   }
   return m;
 }

@@ -51,9 +51,12 @@ std::string quoted(const std::string& s) {
       r += "\\n";
     else if (c == '\t')
       r += "\\t";
-    else if (static_cast<unsigned char>(c) < 32)
-      continue;
-    else
+    else if (static_cast<unsigned char>(c) < 32 || c == 127) { // may not stand in a file as they are
+      const char* digits = "0123456789ABCDEF";
+      r += "\\u00";
+      r += digits[static_cast<unsigned char>(c) >> 4];
+      r += digits[static_cast<unsigned char>(c) & 15];
+    } else
       r += c;
   }
   return r + "\"";

@@ -506,14 +506,33 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   for (const auto& s : request.sampled)
     if (s.budget > 0) budget = s.budget;
   if (budget > 0) meetBudget(brief, part, request, 1, progress);
-  auto m = meshPart(part, makeSizeField(part, request, &progress), options, progress);
+  auto meshWith = [&]() -> Result<MeshOutcome> {
+    SizeField field = makeSizeField(part, request, &progress);
+    auto r = meshPart(part, field, options, progress);
+    if (r || field.slender.places.empty() ||
+        (r.problem().code != "part.crossing" && r.problem().code != "surface.crossing"))
+      return r;
+    // Faces that run through each other a little look like an ever thinner wall; coarser elements may pass over it.
+    SizeRequest plain = request;
+    plain.overall.slender = 0;
+    auto again = meshPart(part, makeSizeField(part, plain, &progress), options, progress);
+    if (!again) return r;
+    Problem p = r.problem();
+    p.severity = Severity::Warning;
+    p.code = "size.slender-off";
+    p.what = "thin walls were left with flat elements: " + p.what;
+    p.why = "elements fine enough for walls that thin would show the crossing; the coarser ones pass over it";
+    again->problems.push_back(p);
+    return again;
+  };
+  auto m = meshWith();
   // The forecast is right within a quarter; what a budget asks for is met closer by learning from the mesh made.
   for (int again = 0; m && budget > 0 && again < 2; ++again) {
     double got = static_cast<double>(m->mesh.cells.size());
     if (std::abs(got / budget - 1) < 0.05) break;
     double forecast = forecastField(brief, part, makeSizeField(part, request, &progress), progress).elements;
     meetBudget(brief, part, request, got / forecast, progress);
-    m = meshPart(part, makeSizeField(part, request, &progress), options, progress);
+    m = meshWith();
   }
   if (!m) return m.problem();
   run.mesh = std::move(m->mesh);

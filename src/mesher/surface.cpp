@@ -411,8 +411,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
-    // Crossings that outlive a refinement may be the part's own.
-    if (!crossings.empty() && round == 1)
+    // Crossings that outlive a refinement and other triangles to start from may be the part's own.
+    if (!crossings.empty() && round == 2)
       if (auto p = ownCrossings(part, pairs, progress)) return *p;
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {

@@ -298,6 +298,10 @@ TEST_F(Workbench, twoRunsSideBySideTurnTogether) {
   auto* beside = w->besideView();
   ASSERT_NE(beside, nullptr);
   ASSERT_TRUE(waitFor([&] { return beside->isVisible() && beside->height() > 100; }));
+  auto* line = beside->findChild<QLabel*>("floatbar");
+  ASSERT_NE(line, nullptr);
+  EXPECT_TRUE(line->text().contains("elements")) << line->text().toStdString();
+  EXPECT_FALSE(line->text().contains("better")); // the same brief twice
   // The direction in which the part's length runs over the screen, which does not depend on the size of the view.
   const Box& box = w->part()->box;
   auto along = [&](Viewport* v) {

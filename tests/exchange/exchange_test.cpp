@@ -329,3 +329,19 @@ TEST(Solver, reactionsBalanceOnARealPart) {
   EXPECT_GT(load.norm(), 100);
   EXPECT_LT((f + load).norm(), 0.01 * load.norm());
 }
+
+TEST(Inp, RangesOfSetsAreReadAndBounded) {
+  TempFolder dir;
+  const std::string mesh = "*NODE\n1, 0, 0, 0\n2, 1, 0, 0\n3, 0, 1, 0\n4, 0, 0, 1\n5, 1, 1, 1\n"
+                           "*ELEMENT, TYPE=C3D4, ELSET=body\n1, 1, 2, 3, 4\n2, 2, 3, 4, 5\n";
+  auto m = readMesh(
+      dir.write("a.inp", mesh + "*ELSET, ELSET=both, GENERATE\n1, 2, 1\n*NSET, NSET=odd, GENERATE\n1, 5, 2\n"));
+  ASSERT_TRUE(m.ok()) << m.problem().sentence();
+  std::map<std::string, std::size_t> items;
+  for (const auto& g : m->groups) items[g.name] = g.items.size();
+  EXPECT_EQ(items["both"], 2u);
+  EXPECT_EQ(items["odd"], 3u);
+  for (const char* range :
+       {"1, 999999999999, 1", "5, 1, 1", "1, 5, 0", "-9223372036854775807, 9223372036854775807", "1"})
+    EXPECT_FALSE(readMesh(dir.write("b.inp", mesh + "*ELSET, ELSET=e, GENERATE\n" + range + "\n")).ok()) << range;
+}

@@ -111,6 +111,16 @@ TEST(Brief, bytesThatAreNoTextAreRefusedWithTheirLine) {
   EXPECT_EQ(fine->partFile, "Gehäuse-部品-𝛼.step");
 }
 
+TEST(Brief, controlCharactersSurviveTheFile) {
+  Brief b = defaultBrief("part.step");
+  std::string odd = "a";
+  for (int c : {0, 1, 7, 9, 10, 13, 27, 31, 127}) odd += static_cast<char>(c);
+  b.rules.front().note = odd;
+  auto again = parseBrief(briefText(b), "x.brief");
+  ASSERT_TRUE(again.ok()) << again.problem().sentence();
+  EXPECT_EQ(again->rules.front().note, odd);
+}
+
 TEST(Brief, absurdValuesAreRefused) {
   for (const char* v : {"-1 mm", "0", "many", "1e400"}) {
     Brief b = defaultBrief("a.step");
