@@ -43,7 +43,9 @@ public:
     }
     double fine = std::max(hits ? lo : m_below, m_finest);
     bool even = hits == samples && hi < 1.12 * lo;
-    const double largest = (even ? std::max(6.0, m_piece) : m_piece) * fine;
+    // What is thinner than the finest distance of interest gets the same size wherever it lies in the piece.
+    const double loose = m_piece > 1 && lo < m_finest ? 4 : 1;
+    const double largest = (even ? std::max(6.0, m_piece) : m_piece) * fine * loose;
     if (hits && longest > largest && depth < kDepth) return divide(q, largest, depth);
     if (!hits) return;
     // At the border of a thin region a piece also sees far sides; they are no part of the wall.
