@@ -72,11 +72,12 @@ bool cross(const std::vector<Vec3>& pts, const std::array<int, 3>& s, const std:
 
 std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
                                         const std::vector<std::array<int, 3>>& triangles, std::size_t most,
-                                        const Progress* progress) {
+                                        const Progress* progress, const std::vector<char>& changed) {
   std::vector<Box> boxes(triangles.size());
   for (std::size_t i = 0; i < triangles.size(); ++i)
     for (int v : triangles[i]) boxes[i].add(points[static_cast<std::size_t>(v)]);
   Bvh tree(boxes);
+  auto isChanged = [&](std::size_t t) { return changed.empty() || changed[t]; };
   std::vector<std::vector<int>> hits(triangles.size());
   // In blocks, so that a part full of crossings ends early and in the same way for any number of threads.
   constexpr std::size_t kBlock = 4096;
@@ -87,8 +88,12 @@ std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
         last - first, progress,
         [&](std::size_t k) {
           std::size_t i = first + k;
+          if (!isChanged(i)) return;
           tree.overlapping(boxes[i], [&](int j) {
-            if (j > static_cast<int>(i) && cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
+            // Each pair once: by its lower triangle, or by the one that changed.
+            bool mine = j > static_cast<int>(i) || (j < static_cast<int>(i) && !isChanged(static_cast<std::size_t>(j)));
+            if (mine && boxes[i].overlaps(boxes[static_cast<std::size_t>(j)]) &&
+                cross(points, triangles[i], triangles[static_cast<std::size_t>(j)]))
               hits[i].push_back(j);
             return true;
           });

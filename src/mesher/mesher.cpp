@@ -126,8 +126,9 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
   constexpr std::size_t kFew = 50;
   int grew = 0;
   std::size_t lostBefore = 0;
+  TetCore bare;
   for (int round = 0; round < kLastRounds; ++round) {
-    auto r = recoverBoundary(core, surface, progress);
+    auto r = recoverBoundary(core, bare, surface, progress);
     if (!r) return r.problem();
     out.missingEdges = std::max(out.missingEdges, r->missingEdges);
     out.missingFaces = std::max(out.missingFaces, r->missingFaces);

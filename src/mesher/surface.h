@@ -44,9 +44,10 @@ struct CrossingPair {
   int a, b; ///< triangles
   Vec3 at;
 };
-/// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions.
+/// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions. `changed` (per
+/// triangle, empty for all): only pairs with at least one of these are looked at.
 std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
                                         const std::vector<std::array<int, 3>>& triangles, std::size_t most = 1000,
-                                        const Progress* progress = nullptr);
+                                        const Progress* progress = nullptr, const std::vector<char>& changed = {});
 
 } // namespace tess

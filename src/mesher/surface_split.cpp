@@ -61,7 +61,12 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
   m.entity = g.entity;
   m.triangles = g.tris;
   m.face = g.face;
-  auto crossings = findCrossings(m.points, m.triangles);
+  std::vector<char> isFresh(m.points.size(), 0), changed(m.triangles.size(), 0);
+  for (const auto& f : fresh) isFresh[static_cast<std::size_t>(f.v)] = 1;
+  for (std::size_t t = 0; t < m.triangles.size(); ++t)
+    for (int v : m.triangles[t])
+      if (isFresh[static_cast<std::size_t>(v)]) changed[t] = 1;
+  auto crossings = findCrossings(m.points, m.triangles, 1000, nullptr, changed);
   if (!crossings.empty()) {
     std::vector<char> touched(m.points.size(), 0);
     for (const auto& c : crossings)

@@ -16,8 +16,10 @@ struct RecoveryReport {
 };
 
 /// Delaunay over the surface's points plus eight far corners, then flips until every surface edge and triangle is
-/// there (George, Hecht & Saltel 1991). Surface vertices keep their numbers; the far corners follow them.
-Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface, Progress& progress);
+/// there (George, Hecht & Saltel 1991). Surface vertices keep their numbers; the far corners follow them. `bare` is the
+/// Delaunay tetrahedrization before the flips: empty at first; when the surface has got more points since, those alone
+/// are inserted.
+Result<RecoveryReport> recoverBoundary(TetCore& core, TetCore& bare, const SurfaceMesh& surface, Progress& progress);
 
 /// Gives each tet the body it lies in; a leak (one tet reached from two bodies) is a problem with its place.
 std::optional<Problem> assignRegions(TetCore& core, const SurfaceMesh& surface, const Part& part,

@@ -215,15 +215,17 @@ private:
   }
 };
 
-} // namespace
+constexpr int kFarCorners = 8;
 
-Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface, Progress& progress) {
+/// Delaunay of the surface's points and the far corners; a problem when two points coincide.
+std::optional<Problem> delaunayOf(TetCore& core, const SurfaceMesh& surface, Progress& progress) {
+  core = {};
   core.points = surface.points;
   Box box;
   for (const auto& p : core.points) box.add(p);
   Vec3 c = box.center();
   double r = box.diagonal();
-  for (int k = 0; k < 8; ++k)
+  for (int k = 0; k < kFarCorners; ++k)
     core.points.push_back(c + r * Vec3(k & 1 ? 1.53 : -1.49, k & 2 ? 1.51 : -1.57, k & 4 ? 1.48 : -1.54));
   std::vector<int> which(core.points.size());
   for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
@@ -241,6 +243,47 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
   if (!core.delaunay(which, &progress)) return fail("the surface points could not be connected", c);
   for (std::size_t i = 0; i < core.points.size(); ++i)
     if (core.tetOf[i] < 0) return fail("two surface points coincide", core.points[i]);
+  return {};
+}
+
+/// Takes points that the surface has got since into a Delaunay tetrahedrization of the others. False when that does not
+/// work out: it has to be made anew then.
+bool extendDelaunay(TetCore& core, const SurfaceMesh& surface) {
+  const int old = static_cast<int>(core.points.size()) - kFarCorners, all = static_cast<int>(surface.points.size()),
+            more = all - old;
+  if (old < 0 || more < 0 || more > old / 4) return false;
+  // The far corners follow the surface's points.
+  for (auto& t : core.tets)
+    for (int& v : t.v)
+      if (v >= old) v += more;
+  const auto at = static_cast<std::ptrdiff_t>(old);
+  core.points.insert(core.points.begin() + at, surface.points.begin() + at, surface.points.end());
+  core.tetOf.insert(core.tetOf.begin() + at, static_cast<std::size_t>(more), -1);
+  TetCore::Cavity cavity;
+  std::set<int> inner, onWalls;
+  for (int v = old; v < all; ++v) {
+    const Vec3& p = core.pt(v);
+    int t = core.locate(p, core.tetOf[static_cast<std::size_t>(v > old ? v - 1 : 0)]);
+    if (t < 0 || core.ghost(t)) return false;
+    for (int w : core.at(t).v)
+      if (core.pt(w) == p) return false;
+    if (!core.cavityOf(p, v, t, cavity)) return false;
+    // No vertex may be swallowed.
+    inner.clear(), onWalls.clear();
+    for (int c : cavity.tets) inner.insert(core.at(c).v, core.at(c).v + 4);
+    for (const auto& w : cavity.walls) onWalls.insert(w.v, w.v + 3);
+    if (inner != onWalls) return false;
+    core.fill(cavity, v);
+  }
+  return true;
+}
+
+} // namespace
+
+Result<RecoveryReport> recoverBoundary(TetCore& core, TetCore& bare, const SurfaceMesh& surface, Progress& progress) {
+  if (bare.tets.empty() || !extendDelaunay(bare, surface))
+    if (auto p = delaunayOf(bare, surface, progress)) return *p;
+  core = bare;
   progress.report(0.4);
 
   auto sortUnique = [&](std::vector<std::uint64_t>& keys) {
@@ -249,31 +292,37 @@ Result<RecoveryReport> recoverBoundary(TetCore& core, const SurfaceMesh& surface
     keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     progress.check();
   };
-  std::vector<std::uint64_t> edges, present;
+  std::vector<std::uint64_t> edges;
   edges.reserve(3 * surface.triangles.size());
   for (const auto& t : surface.triangles)
     for (std::size_t k = 0; k < 3; ++k) edges.push_back(edgeKey(t[k], t[(k + 1) % 3]));
   sortUnique(edges);
-  present.reserve(core.tets.size() * 4);
+  // Which of them are there: the tets' edges are looked up among those of their lower vertex.
+  std::vector<std::size_t> first(surface.points.size() + 1, 0);
+  for (std::uint64_t e : edges) ++first[static_cast<std::size_t>(e >> 32) + 1];
+  for (std::size_t v = 1; v < first.size(); ++v) first[v] += first[v - 1];
+  std::vector<char> present(edges.size(), 0);
+  const int points = static_cast<int>(surface.points.size());
   for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
     if ((t & 0xffff) == 0) progress.check();
-    if (core.solid(t))
-      for (const auto& e : kTetEdge) present.push_back(edgeKey(core.at(t).v[e[0]], core.at(t).v[e[1]]));
+    if (!core.solid(t)) continue;
+    for (const auto& e : kTetEdge) {
+      const int a = core.at(t).v[e[0]], b = core.at(t).v[e[1]];
+      if (a >= points || b >= points) continue;
+      const std::uint64_t key = edgeKey(a, b);
+      for (std::size_t i = first[key >> 32]; i < first[(key >> 32) + 1]; ++i)
+        if (edges[i] == key) present[i] = 1;
+    }
   }
-  sortUnique(present);
   // All surface edges are locked from the start: one that is present must not be given up for another.
   core.lockedEdges.clear();
   core.lockedEdges.reserve(edges.size() * 2);
   std::vector<std::pair<int, int>> missing;
-  std::size_t at = 0;
   for (std::size_t i = 0; i < edges.size(); ++i) {
     if ((i & 0xffff) == 0) progress.check();
     core.lockedEdges.insert(edges[i]);
-    while (at < present.size() && present[at] < edges[i]) ++at;
-    if (at == present.size() || present[at] != edges[i])
-      missing.push_back({static_cast<int>(edges[i] >> 32), static_cast<int>(edges[i] & 0xffffffffu)});
+    if (!present[i]) missing.push_back({static_cast<int>(edges[i] >> 32), static_cast<int>(edges[i] & 0xffffffffu)});
   }
-  present = {};
   RecoveryReport report;
   report.missingEdges = static_cast<int>(missing.size());
   Recovery recovery(core, progress);

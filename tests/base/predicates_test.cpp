@@ -75,3 +75,28 @@ TEST(Predicates, resultsDoNotDependOnLargeOffsets) {
   EXPECT_EQ(orient3d(o, o + Vec3(1, 0, 0), o + Vec3(0, 1, 0), o + Vec3(5, 5, 0)), 0);
   EXPECT_EQ(insphere(o, o + Vec3(1, 0, 0), o + Vec3(0, 1, 0), o + Vec3(0, 0, 1), o + Vec3(1, 1, 1)), 0);
 }
+
+TEST(Predicates, nearTiesFarBelowTheFilterHaveTheRightSign) {
+  // A right prism's corners lie on one sphere; the sixth is moved by single steps of its last coordinate.
+  std::mt19937 rng(3);
+  std::uniform_real_distribution<double> u(0, 10);
+  for (int i = 0; i < 500; ++i) {
+    const double z = u(rng), top = z + 0.1 + u(rng);
+    Vec3 a(u(rng), u(rng), z), b(u(rng), u(rng), z), c(u(rng), u(rng), z);
+    Vec3 d(a.x(), a.y(), top), e(b.x(), b.y(), top);
+    if (orient3d(a, b, c, d) < 0) std::swap(a, b), std::swap(d, e);
+    EXPECT_EQ(insphere(a, b, c, d, e), 0);
+    const Vec3 out(e.x(), e.y(), std::nextafter(top, 1e9)), in(e.x(), e.y(), std::nextafter(top, -1e9));
+    EXPECT_LT(insphere(a, b, c, d, out), 0);
+    EXPECT_GT(insphere(a, b, c, d, in), 0);
+  }
+}
+
+TEST(Predicates, signsHoldForTinyAndHugeCoordinates) {
+  for (double s : {1e-55, 1e-40, 1e-3, 1e20, 1e50}) {
+    const Vec3 a(0, 0, 0), b(s, 0, 0), c(0, s, 0), d(s / 3, s / 3, 1e-17 * s);
+    EXPECT_GT(orient3d(a, b, c, d), 0) << s;
+    EXPECT_LT(orient3d(b, a, c, d), 0) << s;
+    EXPECT_EQ(orient3d(a, b, c, Vec3(s / 3, s / 7, 0)), 0) << s;
+  }
+}

@@ -186,6 +186,52 @@ TEST(Crossing, foldsAndPiercingsAreFoundNeighboursAreNot) {
   EXPECT_TRUE(findCrossings(line, {{0, 1, 2}, {3, 4, 5}}).empty());
 }
 
+TEST(Crossing, onlyPairsWithAChangedTriangleAreLookedAt) {
+  std::vector<Vec3> p{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}, {0.5, 0.5, -1}, {0.5, 0.5, 1}, {0.6, 0.4, 1}};
+  const std::vector<std::array<int, 3>> t{{0, 1, 2}, {3, 4, 5}};
+  for (int only : {0, 1}) { // the pair is found once, whichever of the two changed
+    std::vector<char> changed{static_cast<char>(only == 0), static_cast<char>(only == 1)};
+    EXPECT_EQ(findCrossings(p, t, 10, nullptr, changed).size(), 1u);
+  }
+  EXPECT_TRUE(findCrossings(p, t, 10, nullptr, {0, 0}).empty());
+}
+
+TEST(TetMesh, pointsAddedToTheSurfaceAreTakenIntoTheTetsThatAreThere) {
+  Part part = made("drilled 3.5");
+  SizeSettings s;
+  s.target = 2;
+  Progress progress;
+  auto r = meshSurface(part, makeSizeField(part, {s}), progress);
+  ASSERT_TRUE(r.ok());
+  SurfaceMesh m = r->mesh;
+  TetCore core, bare;
+  ASSERT_TRUE(recoverBoundary(core, bare, m, progress).ok());
+  auto hull = [](const TetCore& c) {
+    double v = 0;
+    for (int t = 0; t < static_cast<int>(c.tets.size()); ++t) {
+      if (!c.solid(t)) continue;
+      const int* q = c.at(t).v;
+      double six = orient3d(c.pt(q[0]), c.pt(q[1]), c.pt(q[2]), c.pt(q[3]));
+      EXPECT_GT(six, 0);
+      v += six / 6;
+    }
+    return v;
+  };
+  const double before = hull(bare);
+  const std::size_t points = m.points.size();
+  std::vector<std::array<int, 2>> edges;
+  for (std::size_t t = 0; t < m.triangles.size(); t += 40) edges.push_back({m.triangles[t][0], m.triangles[t][1]});
+  const int split = splitSurfaceEdges(m, edges, part);
+  ASSERT_GT(split, 5);
+  auto again = recoverBoundary(core, bare, m, progress);
+  ASSERT_TRUE(again.ok());
+  EXPECT_TRUE(again->complete());
+  EXPECT_EQ(bare.points.size(), points + static_cast<std::size_t>(split) + 8);
+  EXPECT_NEAR(hull(bare), before, 1e-9 * before);
+  EXPECT_NEAR(hull(core), before, 1e-9 * before);
+  for (std::size_t v = 0; v < bare.points.size(); ++v) EXPECT_GE(bare.indexOf(bare.tetOf[v], static_cast<int>(v)), 0);
+}
+
 TEST(TetMesh, analyticShapesAreFilledExactly) {
   for (const auto& s : kShapes) {
     Part part = made(s.recipe);
