@@ -361,7 +361,7 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   for (const auto& g : groups) targets << QString::fromStdString(g.name);
   std::string section;
   const Brief plain = settled(brief, part);
-  for (const char* want : {"Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
+  for (const char* want : {"Part", "Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
     for (std::size_t i = 0; i < brief.rules.size(); ++i) {
       const Rule& r = brief.rules[i];
       const RuleKind* kind = ruleKind(r.kind);

@@ -622,6 +622,7 @@ void MainWindow::connectPanels() {
     if (m_view) m_view->setPart(m_part);
     m_runs->setBusy(false, false);
     briefChanged();
+    if (m_worker->busy()) return; // the brief had moved on while the part was read
     if (m_partBefore) {
       m_reboundGroups = compareGroups(m_doc.brief(), *m_partBefore, m_groupsBefore, *m_part, m_groups);
       m_rebound = reboundFindings(m_reboundGroups, *m_part);
@@ -688,6 +689,7 @@ void MainWindow::connectPanels() {
     keepNextRun();
     showRun(static_cast<int>(m_allRuns.size()) - 1);
     if (m_compare && m_compare->isVisible() && m_allRuns.size() > 1) m_compare->setRuns(m_allRuns);
+    readAgain();
     emit runFinished();
   });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
@@ -726,8 +728,19 @@ void MainWindow::briefChanged() {
     m_groups = resolveGroups(m_doc.brief(), *m_part, m_briefProblems);
     m_sizer->size(m_doc.brief(), m_part, m_groups);
     if (m_view) m_view->setGroups(m_groups);
+    if (readAgain()) return;
   }
   refresh();
+}
+
+bool MainWindow::readAgain() {
+  auto o = loadOptionsOf(m_doc.brief()); // a bad value is a finding already
+  if (!m_part || !o || *o == m_loaded || m_worker->busy()) return false;
+  if (o->unit != m_loaded.unit)
+    loadPartOfBrief();
+  else
+    reloadPart();
+  return true;
 }
 
 void MainWindow::refresh() {
@@ -1201,12 +1214,11 @@ void MainWindow::startMesh() {
 void MainWindow::stopMesh() { m_worker->stop(); }
 
 void MainWindow::readPart() {
-  LoadOptions o;
-  o.unit = m_doc.brief().unit;
-  if (!m_doc.brief().facetAngle.empty())
-    o.facetAngleDeg = std::clamp(std::atof(m_doc.brief().facetAngle.c_str()), 1.0, 179.0);
+  auto options = loadOptionsOf(m_doc.brief());
+  if (!options) return tell(options.problem());
+  m_loaded = *options;
   m_clock.start();
-  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), o);
+  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), m_loaded);
   m_runs->setBusy(true, false);
   refresh();
 }
@@ -1273,7 +1285,7 @@ void MainWindow::filesChanged() {
     auto take = [this, path] {
       auto b = loadBrief(path);
       if (!b) return tell(b.problem());
-      bool other = b->partPath() != m_doc.brief().partPath() || b->unit != m_doc.brief().unit;
+      bool other = b->partPath() != m_doc.brief().partPath();
       m_doc.change(*b, tr("take over from disk").toStdString()); // one step that can be undone
       m_doc.markSaved();
       briefChanged();
@@ -1464,7 +1476,6 @@ void MainWindow::open(const QString& path) {
 void MainWindow::askUnit(const std::string& unit) {
   if (!m_part || unit == m_part->unit) return;
   edit([&](Brief& b) { b.unit = unit; }, tr("unit"));
-  loadPartOfBrief();
 }
 
 bool MainWindow::save() {

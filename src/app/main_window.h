@@ -141,6 +141,7 @@ private:
   std::string m_briefOnDisk;                ///< text of the brief file as last seen
   QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
   std::set<int> m_ignoredEdges;             ///< by the rules of the brief, as of the last size field
+  LoadOptions m_loaded;                     ///< with which the part was read last
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
   std::vector<Rebound> m_reboundGroups;
@@ -174,6 +175,8 @@ private:
   void briefChanged();
   void refresh();
   void placeFloating();
+  /// Reads the part again when the brief changed in what concerns its reading (unit, sharp lines, overlaps, gaps).
+  bool readAgain();
   void loadPartOfBrief(); ///< forgets all that belonged to the part before
   void readPart();
   void showReady();

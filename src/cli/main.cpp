@@ -218,20 +218,6 @@ Result<Brief> briefOf(const MeshArgs& a) {
   return brief;
 }
 
-Result<LoadOptions> loadOptionsOf(const Brief& brief) {
-  LoadOptions o;
-  o.unit = brief.unit;
-  if (!brief.facetAngle.empty()) {
-    char* end = nullptr;
-    double v = std::strtod(brief.facetAngle.c_str(), &end);
-    if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180)
-      return usage("facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180",
-                   "write for example facet_angle = 30");
-    o.facetAngleDeg = v;
-  }
-  return o;
-}
-
 /// Progress on the terminal and a stop by Ctrl+C.
 class Watch {
 public:

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry/kernel_import.h"
+#include "base/units.h"
 #include "geometry/kernel_signals.h"
 #include <BOPAlgo_Builder.hxx>
 #include <BRepBndLib.hxx>
@@ -41,6 +42,7 @@
 #include <XCAFDoc_ShapeTool.hxx>
 #include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
+#include <map>
 #include <set>
 
 namespace tess {
@@ -392,17 +394,108 @@ bool closeSolid(KernelModel& model, KernelBody& body, double diagonal) {
   return false;
 }
 
+/// Names must tell bodies apart.
+void nameBodies(KernelModel& model) {
+  std::set<std::string> used;
+  for (std::size_t b = 0; b < model.bodies.size(); ++b) {
+    std::string& name = model.bodies[b].name;
+    const std::string base = name.empty() ? "body" + std::to_string(b + 1) : name;
+    name = base;
+    for (int k = 2; used.count(name); ++k) name = base + "-" + std::to_string(k);
+    used.insert(name);
+  }
+}
+
+/// Which of two bodies keeps the space where they overlap: the one named first; then one that lies wholly inside others
+/// and would vanish; then the first in the file.
+class Precedence {
+public:
+  Precedence(const KernelModel& model, const std::vector<std::string>& names, const std::vector<char>& buried)
+      : m_rank(model.bodies.size(), 0), m_buried(buried) {
+    for (std::size_t b = 0; b < m_rank.size(); ++b) {
+      auto& r = m_rank[b];
+      while (r < names.size() && !matchesName(names[r], model.bodies[b].name)) ++r;
+    }
+  }
+  bool stronger(int a, int b) const {
+    const auto x = m_rank[static_cast<std::size_t>(a)], y = m_rank[static_cast<std::size_t>(b)];
+    if (x != y) return x < y;
+    const char u = m_buried[static_cast<std::size_t>(a)], v = m_buried[static_cast<std::size_t>(b)];
+    return u != v ? u > v : a < b;
+  }
+  bool buried(int a) const { return m_buried[static_cast<std::size_t>(a)]; }
+  bool chosen(int a, int b) const { return m_rank[static_cast<std::size_t>(a)] != m_rank[static_cast<std::size_t>(b)]; }
+
+private:
+  std::vector<std::size_t> m_rank; ///< position of the first name that matches; the number of names when none does
+  const std::vector<char>& m_buried;
+};
+
+struct Overlap {
+  double volume = 0;
+  std::vector<Vec3> places;
+};
+
+void reportOverlaps(KernelModel& model, const std::map<std::pair<int, int>, Overlap>& overlaps,
+                    const Precedence& precedence) {
+  for (const auto& [pair, o] : overlaps) {
+    const auto [keeps, loses] = pair;
+    const auto& strong = model.bodies[static_cast<std::size_t>(keeps)].name;
+    Problem p;
+    p.severity = precedence.chosen(keeps, loses) ? Severity::Note : Severity::Warning;
+    p.code = "part.overlap";
+    p.what = "bodies '" + strong + "' and '" + model.bodies[static_cast<std::size_t>(loses)].name + "' overlap by " +
+             formatNumber(o.volume, 4) + " " + model.unit + "^3";
+    p.places = o.places;
+    p.where = "around " + formatPoint(o.places.front()) + " " + model.unit;
+    p.why = "two materials cannot fill one place; '" + strong + "' keeps the space, " +
+            (precedence.chosen(keeps, loses) ? "as the rule 'overlap' says"
+             : precedence.buried(keeps)      ? "as it lies wholly inside"
+                                             : "as it comes first in the file");
+    p.todo = "name the body that shall keep it in a rule 'overlap', or separate the bodies in the part";
+    model.problems.push_back(p);
+  }
+}
+
+/// A body all of whose space others keep is no body any more.
+void dropBodiesWithoutSpace(KernelModel& model) {
+  std::vector<int> number(model.bodies.size(), -1);
+  for (int b : model.solidBody) number[static_cast<std::size_t>(b)] = 0;
+  std::vector<KernelBody> left;
+  for (std::size_t b = 0; b < number.size(); ++b) {
+    if (number[b] == 0) {
+      number[b] = static_cast<int>(left.size());
+      left.push_back(model.bodies[b]);
+      continue;
+    }
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "part.swallowed";
+    p.what = "body '" + model.bodies[b].name + "' has no space left and gets no mesh";
+    p.places.push_back(shapeBox(model.bodies[b].solid).center());
+    p.where = "around " + formatPoint(p.places.front()) + " " + model.unit;
+    p.why = "it lies wholly inside bodies that keep the space, as the rule 'overlap' says";
+    p.todo = "name it before them in the rule 'overlap'";
+    model.problems.push_back(p);
+  }
+  model.bodies = std::move(left);
+  for (int& b : model.solidBody) b = number[static_cast<std::size_t>(b)];
+}
+
 /// Bodies that touch get common faces, so that their meshes share nodes; overlaps are reported.
-void imprint(KernelModel& model, double diagonal) {
+void imprint(KernelModel& model, double diagonal, const LoadOptions& options) {
   model.solids.clear();
   model.solidBody.clear();
+  auto asked = parseLength(options.touchWithin.empty() ? "0" : options.touchWithin,
+                                 options.unit.empty() ? model.unit : options.unit);
+  const double touch = std::max(1e-6 * diagonal, asked ? *asked : 0);
   std::vector<Box> boxes;
   for (auto& b : model.bodies) boxes.push_back(shapeBox(b.solid));
   bool near = false;
   for (std::size_t i = 0; i < boxes.size() && !near; ++i)
     for (std::size_t j = i + 1; j < boxes.size() && !near; ++j) {
       Box grown = boxes[i];
-      grown.grow(1e-6 * diagonal);
+      grown.grow(touch);
       near = grown.overlaps(boxes[j]);
     }
   auto keep = [&] {
@@ -418,7 +511,7 @@ void imprint(KernelModel& model, double diagonal) {
   builder.SetArguments(arguments);
   builder.SetNonDestructive(true);
   builder.SetRunParallel(false);
-  builder.SetFuzzyValue(1e-6 * diagonal);
+  builder.SetFuzzyValue(touch);
   bool failed = false;
   try {
     OCC_CATCH_SIGNALS
@@ -437,31 +530,17 @@ void imprint(KernelModel& model, double diagonal) {
     model.problems.push_back(p);
     return keep();
   }
-  TopTools_DataMapOfShapeInteger seen;
+  // Pieces of space with the bodies that lay claim to them, in the order of the file.
+  TopTools_IndexedMapOfShape pieces;
+  std::vector<std::vector<int>> claims;
   int shared = 0;
   for (std::size_t b = 0; b < model.bodies.size(); ++b) {
     TopTools_ListOfShape images = builder.Modified(model.bodies[b].solid);
     if (images.IsEmpty()) images.Append(model.bodies[b].solid);
     for (const TopoDS_Shape& s : images) {
-      if (seen.IsBound(s)) {
-        Problem p;
-        p.severity = Severity::Warning;
-        p.code = "part.overlap";
-        const auto& first = model.bodies[static_cast<std::size_t>(seen.Find(s))].name;
-        double v = std::abs(solidVolume(s));
-        p.what = "bodies '" + first + "' and '" + model.bodies[b].name + "' overlap by " + formatNumber(v, 4) + " " +
-                 model.unit + "^3";
-        Vec3 c = shapeBox(s).center();
-        p.places.push_back(c);
-        p.where = "around " + formatPoint(c);
-        p.why = "two materials cannot fill one place";
-        p.todo = "the first body keeps the space; separate the bodies in the part if that is not meant";
-        model.problems.push_back(p);
-        continue;
-      }
-      seen.Bind(s, static_cast<int>(b));
-      model.solids.push_back(s);
-      model.solidBody.push_back(static_cast<int>(b));
+      const auto k = static_cast<std::size_t>(pieces.Add(s));
+      claims.resize(std::max(claims.size(), k));
+      claims[k - 1].push_back(static_cast<int>(b));
     }
     for (TopExp_Explorer f(model.bodies[b].solid, TopAbs_FACE); f.More(); f.Next()) {
       if (!model.faceInfoOf.IsBound(f.Current())) continue;
@@ -470,6 +549,27 @@ void imprint(KernelModel& model, double diagonal) {
         if (!model.faceInfoOf.IsBound(image)) model.faceInfoOf.Bind(image, k);
     }
   }
+  std::vector<char> buried(model.bodies.size(), 1);
+  for (const auto& c : claims)
+    if (c.size() == 1) buried[static_cast<std::size_t>(c.front())] = 0;
+  const Precedence precedence(model, options.keepsSpace, buried);
+  std::map<std::pair<int, int>, Overlap> overlaps; // keeps, loses
+  for (std::size_t k = 0; k < claims.size(); ++k) {
+    const TopoDS_Shape& s = pieces(static_cast<int>(k) + 1);
+    int owner = claims[k].front();
+    for (int b : claims[k])
+      if (precedence.stronger(b, owner)) owner = b;
+    model.solids.push_back(s);
+    model.solidBody.push_back(owner);
+    for (int b : claims[k])
+      if (b != owner) {
+        Overlap& o = overlaps[{owner, b}];
+        o.volume += std::abs(solidVolume(s));
+        o.places.push_back(shapeBox(s).center());
+      }
+  }
+  reportOverlaps(model, overlaps, precedence);
+  dropBodiesWithoutSpace(model);
   TopTools_IndexedDataMapOfShapeListOfShape owners;
   for (const auto& s : model.solids) TopExp::MapShapesAndUniqueAncestors(s, TopAbs_FACE, TopAbs_SOLID, owners);
   for (int i = 1; i <= owners.Extent(); ++i) shared += owners.FindFromIndex(i).Extent() > 1;
@@ -485,7 +585,8 @@ void imprint(KernelModel& model, double diagonal) {
 
 } // namespace
 
-std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal) {
+std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal,
+                                         const LoadOptions& options) {
   // Solids inside the loose shape are bodies already; the rest is sewn.
   TopTools_IndexedMapOfShape solids;
   TopoDS_Compound rest;
@@ -559,11 +660,13 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
     p.todo = "expect deviations of that size there, or export the part with tighter tolerances";
     model.problems.push_back(p);
   }
-  imprint(model, diagonal);
+  nameBodies(model);
+  imprint(model, diagonal, options);
   return {};
 }
 
-Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress) {
+Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, const LoadOptions& options,
+                                      Progress* progress) {
   std::lock_guard lock(g_kernelFiles);
   if (KernelSignals::faulted()) {
     Problem p = unreadable(path, "the geometry kernel broke down on a damaged file before");
@@ -594,7 +697,7 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
     if (!loose.IsNull()) box.add(shapeBox(loose));
     for (auto& b : model.bodies) box.add(shapeBox(b.solid));
     if (box.empty()) return unreadable(path, "it holds no shape");
-    if (auto p = finishKernelModel(model, loose, box.diagonal())) {
+    if (auto p = finishKernelModel(model, loose, box.diagonal(), options)) {
       if (p->where.empty()) p->where = path;
       return *p;
     }

@@ -29,9 +29,11 @@ struct KernelModel {
   std::vector<Problem> problems;
 };
 
-Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, Progress* progress);
+Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, const LoadOptions& options,
+                                      Progress* progress);
 /// Sews, makes solids, imprints; used by importKernelModel and for shapes made in memory.
-std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal);
+std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal,
+                                         const LoadOptions& options);
 /// Signed volume of a closed shape.
 double solidVolume(const TopoDS_Shape& shape);
 Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);

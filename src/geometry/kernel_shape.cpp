@@ -699,7 +699,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
 
 Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options,
                             Progress* progress) {
-  auto model = importKernelModel(path, ext, progress);
+  auto model = importKernelModel(path, ext, options, progress);
   if (!model) return model.problem();
   if (progress) progress->check();
   KernelSignals signals;
@@ -717,7 +717,7 @@ Result<Part> loadKernelPart(const std::string& path, const std::string& ext, con
   }
 }
 
-Result<Part> makeKernelPart(const std::string& recipe) {
+Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& options) {
   std::istringstream in(recipe);
   std::string what;
   in >> what;
@@ -740,7 +740,13 @@ Result<Part> makeKernelPart(const std::string& recipe) {
   else if (what == "boxes")
     for (int i = 0; i < static_cast<int>(a); ++i)
       add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
-  else if (what == "overlap") {
+  else if (what == "buried") { // a cube of edge `a` in the middle of a box that comes first
+    add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(2, 2, 2)).Solid());
+    add(BRepPrimAPI_MakeBox(gp_Pnt(1 - a / 2, 1 - a / 2, 1 - a / 2), gp_Pnt(1 + a / 2, 1 + a / 2, 1 + a / 2)).Solid());
+  } else if (what == "apart") { // a plate and a smaller block above it, with a gap of `a` between them
+    add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(10, 10, 1)).Solid());
+    add(BRepPrimAPI_MakeBox(gp_Pnt(3, 3, 1 + a), gp_Pnt(7, 7, 3 + a)).Solid());
+  } else if (what == "overlap") {
     add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(2, 1, 1)).Solid());
     add(BRepPrimAPI_MakeBox(gp_Pnt(2 - a, 0.2, 0.2), gp_Pnt(4, 0.8, 0.8)).Solid());
   } else if (what == "step") { // two boxes whose tops differ by `a`: a narrow face between them
@@ -801,7 +807,7 @@ Result<Part> makeKernelPart(const std::string& recipe) {
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())
             .Shape());
-  if (auto p = finishKernelModel(model, loose, 1)) return *p;
+  if (auto p = finishKernelModel(model, loose, 1, options)) return *p;
   auto r = partFromKernelModel(std::move(model), {});
   if (r) {
     for (const auto& p : r->display.points) r->box.add(p);

@@ -11,5 +11,5 @@ Result<Part> loadKernelPart(const std::string& path, const std::string& ext, con
 /// faces), "shell a t" (box with a cavity),
 /// "taper a b c d" (a plate a x b, c thick at x = 0 and d at x = a), "tube R r h", "quarter R r h" of it, "slot a b c
 /// d", "rounded a r" (a cube with all edges rounded), "pierced R r c x" (a torus with a hole of radius c along y at x).
-Result<Part> makeKernelPart(const std::string& recipe);
+Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& options = {});
 } // namespace tess

@@ -79,12 +79,33 @@ void addHealth(Part& part) {
       ++n;
       p.places.push_back(part.shape->edgePoint(static_cast<int>(e), part.edges[e].t0));
     }
-  if (!n) return;
-  p.what = std::to_string(n) + (n == 1 ? " edge is" : " edges are") + " shorter than 1/10000 of the part";
-  p.where = "first at " + formatPoint(p.places.front());
-  p.why = "elements there would be as small as the edge";
-  p.todo = "mend them in the part if the detail is not meant";
-  part.problems.push_back(std::move(p));
+  if (n) {
+    p.what = std::to_string(n) + (n == 1 ? " edge is" : " edges are") + " shorter than 1/10000 of the part";
+    p.where = "first at " + formatPoint(p.places.front());
+    p.why = "elements there would be as small as the edge";
+    p.todo = "mend them in the part if the detail is not meant";
+    part.problems.push_back(std::move(p));
+  }
+  const auto near = nearBodies(part, 1e-3 * part.diagonal());
+  if (near.empty()) return;
+  Problem q;
+  q.severity = Severity::Note;
+  q.code = "part.near-bodies";
+  q.what = std::to_string(near.size()) + (near.size() == 1 ? " pair" : " pairs") + " of bodies nearly touch: ";
+  double widest = 0;
+  for (std::size_t i = 0; i < near.size(); ++i) {
+    widest = std::max(widest, near[i].gap);
+    q.places.push_back(near[i].at);
+    if (i < 3)
+      q.what += (i ? ", '" : "'") + part.bodies[static_cast<std::size_t>(near[i].a)].name + "' and '" +
+                part.bodies[static_cast<std::size_t>(near[i].b)].name + "' by " + formatNumber(near[i].gap, 3) + " " +
+                part.unit;
+  }
+  q.where = "first at " + formatPoint(near.front().at) + " " + part.unit;
+  q.why = "there is a gap between their meshes, and nothing passes through it";
+  q.todo = "if they are meant to touch, add the rule 'touch' with a distance above " + formatNumber(widest, 3) + " " +
+           part.unit;
+  part.problems.push_back(std::move(q));
 }
 
 } // namespace

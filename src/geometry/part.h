@@ -89,6 +89,19 @@ public:
 struct LoadOptions {
   std::string unit;          ///< overrides the file's unit; empty: as in the file
   double facetAngleDeg = 30; ///< facet shapes: turn above which an edge is sharp
+  /// Names of bodies that keep the space where bodies overlap, the strongest first; * stands for any text. Among the
+  /// others the one that comes first in the file keeps it.
+  std::vector<std::string> keepsSpace;
+  /// Bodies closer than this length count as touching; a bare number is in the part's unit; empty: only those that do.
+  std::string touchWithin;
+  bool operator==(const LoadOptions&) const = default;
+};
+
+/// Bodies that lie close to each other without touching.
+struct NearPair {
+  int a = -1, b = -1; ///< bodies, a < b
+  double gap = 0;     ///< least distance found between their display triangles' corners and the other's triangles
+  Vec3 at = Vec3::Zero();
 };
 
 class Part {
@@ -114,6 +127,13 @@ public:
   /// "182 x 96 x 96 mm"
   std::string sizeText() const;
 };
+
+/// Pairs of bodies with a gap above 0 and up to `within` between them that share no face; by the display triangulation,
+/// so curved gaps are known to its tolerance only. In the order of bodies.
+std::vector<NearPair> nearBodies(const Part& part, double within);
+
+/// `*` in the pattern stands for any text; case counts.
+bool matchesName(const std::string& pattern, const std::string& text);
 
 /// Reads STEP, IGES, BREP, STL, OBJ or PLY by the file's extension (content is checked). The problem of a failure
 /// says what is wrong and where. Bodies that touch share their faces afterwards.

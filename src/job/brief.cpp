@@ -223,6 +223,28 @@ Brief defaultBrief(const std::string& partFile) {
   return b;
 }
 
+Result<LoadOptions> loadOptionsOf(const Brief& asWritten) {
+  const Brief brief = settled(asWritten);
+  LoadOptions o;
+  o.unit = brief.unit;
+  if (!brief.facetAngle.empty()) {
+    char* end = nullptr;
+    double v = std::strtod(brief.facetAngle.c_str(), &end);
+    if (end == brief.facetAngle.c_str() || v <= 0 || v >= 180) {
+      Problem p;
+      p.fault = Fault::Usage;
+      p.code = "usage";
+      p.what = "facet_angle '" + brief.facetAngle + "' is not an angle between 0 and 180";
+      p.todo = "write for example facet_angle = 30";
+      return p;
+    }
+    o.facetAngleDeg = v;
+  }
+  if (const Rule* r = brief.first("overlap")) o.keepsSpace = splitList(r->get("keep"));
+  if (const Rule* r = brief.first("touch")) o.touchWithin = r->get("within");
+  return o;
+}
+
 void renameGroup(Brief& brief, const std::string& from, const std::string& to) {
   for (auto& rule : brief.rules) {
     const RuleKind* kind = ruleKind(rule.kind);

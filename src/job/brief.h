@@ -2,6 +2,7 @@
 // The brief: which part, which rules. A TOML file (`*.brief`) that people read and edit; unknown keys are kept and
 // reported. BriefDocument adds undo and redo.
 #pragma once
+#include "geometry/part.h"
 #include "job/rules.h"
 
 namespace tess {
@@ -26,6 +27,8 @@ std::string briefText(const Brief& brief);
 std::optional<Problem> saveBrief(const Brief& brief, const std::string& path);
 /// A brief for a bare part: overall size, tetrahedra, general limits.
 Brief defaultBrief(const std::string& partFile);
+/// What of the brief concerns reading its part: unit, sharp lines, overlaps, gaps that are closed.
+Result<LoadOptions> loadOptionsOf(const Brief& brief);
 /// Follows a renamed group in every rule that names it.
 void renameGroup(Brief& brief, const std::string& from, const std::string& to);
 /// All that is wrong with the values, unknown keys and kinds; lengths in `unit`.

@@ -33,23 +33,6 @@ double distanceToEntity(const Part& part, Dim d, int e, const Vec3& p) {
 
 namespace {
 
-bool wildcard(const std::string& pattern, const std::string& text) {
-  // Greedy match with backtracking over '*'; case counts.
-  std::size_t p = 0, t = 0, star = std::string::npos, mark = 0;
-  while (t < text.size()) {
-    if (p < pattern.size() && pattern[p] == '*')
-      star = p++, mark = t;
-    else if (p < pattern.size() && pattern[p] == text[t])
-      ++p, ++t;
-    else if (star != std::string::npos)
-      p = star + 1, t = ++mark;
-    else
-      return false;
-  }
-  while (p < pattern.size() && pattern[p] == '*') ++p;
-  return p == pattern.size();
-}
-
 Box boxOf(const Part& part, Dim d, int e) {
   Box b;
   switch (d) {
@@ -120,8 +103,8 @@ public:
     if (set("cad_name")) {
       std::string n = r.get("cad_name");
       keep([&](int e) {
-        return faces ? wildcard(n, face(e).name)
-                     : g.dim == Dim::Body && wildcard(n, m_part.bodies[static_cast<std::size_t>(e)].name);
+        return faces ? matchesName(n, face(e).name)
+                     : g.dim == Dim::Body && matchesName(n, m_part.bodies[static_cast<std::size_t>(e)].name);
       });
     }
     if (set("colour")) {

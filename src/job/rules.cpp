@@ -115,6 +115,21 @@ const std::vector<RuleKind>& ruleTable() {
                  {"inlet", "outlet", "wall", "symmetry", "periodic", "fixed", "loaded", "contact"}),
           choice("medium", "", "kind of region, for bodies", {"solid", "fluid"}),
           text("material", SlotType::Text, "label of the material, for bodies")}});
+    t.push_back({"overlap",
+                 "Part",
+                 "Where bodies overlap, {keep} keep the space",
+                 "part",
+                 "highlight",
+                 "Which bodies keep the space where several fill it; without it the one that comes first in the file "
+                 "does, or one that would vanish.",
+                 {text("keep", SlotType::Names, "names of bodies, the strongest first; * stands for any text", true)}});
+    t.push_back({"touch",
+                 "Part",
+                 "Bodies closer than {within} touch",
+                 "part",
+                 "none",
+                 "Bodies with a small gap or overlap between them get common faces, as if they touched.",
+                 {length("within", "", "largest gap that is closed", true)}});
     t.push_back(
         {"everywhere",
          "Sizes",

@@ -510,9 +510,11 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     SizeField field = makeSizeField(part, request, &progress);
     auto r = meshPart(part, field, options, progress);
     if (r || field.slender.places.empty() ||
-        (r.problem().code != "part.crossing" && r.problem().code != "surface.crossing"))
+        (r.problem().code != "part.crossing" && r.problem().code != "surface.crossing" &&
+         r.problem().code != "tet.recovery"))
       return r;
-    // Faces that run through each other a little look like an ever thinner wall; coarser elements may pass over it.
+    // Faces that run through each other a little look like an ever thinner wall; coarser elements may pass over it. And
+    // where a wall thins out to nothing, fine surfaces nearly touch over a long way.
     SizeRequest plain = request;
     plain.overall.slender = 0;
     auto again = meshPart(part, makeSizeField(part, plain, &progress), options, progress);
