@@ -437,6 +437,12 @@ int meshCommand(const MeshArgs& a) {
       }
     auto j = runReport(*run);
     if (code > 1) j["status"] = "output";
+    // A body that got no mesh while others did: they are written, and the exit code tells.
+    for (const auto& p : run->problems)
+      if (p.severity == Severity::Error && code <= 1) {
+        code = exitCode(p);
+        j["status"] = "partial";
+      }
     if (!a.report.empty())
       if (auto p = writeFileAtomic(a.report, j.dump(2) + "\n")) return fail(*p);
     if (!a.page.empty())
@@ -455,6 +461,40 @@ int meshCommand(const MeshArgs& a) {
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }
     return code;
+  });
+}
+
+/// The surface alone: to be looked at and, if it is good, kept by the rule 'keep_surface'.
+int surfaceCommand(const MeshArgs& a) {
+  auto brief = briefOf(a);
+  if (!brief) return fail(brief.problem());
+  auto options = loadOptionsOf(*brief);
+  if (!options) return fail(options.problem());
+  if (a.out.size() != 1 || fs::path(a.out[0]).extension() != ".vtp")
+    return fail(usage("a surface goes into one VTP file", "add --out FILE.vtp"));
+  Progress progress;
+  Watch watch(progress, a.quiet);
+  return guarded("", [&] {
+    auto part = loadPart(brief->partPath(), *options, &progress);
+    if (!part) return fail(part.problem());
+    std::vector<Problem> problems;
+    auto m = surfaceOfBrief(*brief, *part, a.threads, progress, problems);
+    watch.clear();
+    if (!m) return fail(m.problem());
+    if (auto p = writeSurface(*m, a.out[0])) return fail(*p);
+    for (const auto& p : problems) say(p);
+    double least = 180;
+    for (std::size_t f = 0; f < m->faces.size(); ++f)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const auto n = m->faces.of(f);
+        auto at = [&](std::size_t i) { return m->nodes[static_cast<std::size_t>(n[i % 3])]; };
+        const Vec3 u = at(k + 1) - at(k), v = at(k + 2) - at(k);
+        least = std::min(least, std::atan2(u.cross(v).norm(), u.dot(v)) * 180 / kPi);
+      }
+    std::cout << m->faces.size() << " triangles, " << m->nodes.size() << " nodes, least angle "
+              << formatNumber(least, 3) << " deg, written to " << a.out[0] << "\n"
+              << "keep it with the rule keep_surface, path = \"" << fs::path(a.out[0]).filename().string() << "\"\n";
+    return 0;
   });
 }
 
@@ -649,9 +689,10 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
+  auto* surfaceCmd = app.add_subcommand("surface", "mesh the surface alone, to look at it before the volume");
   auto* forecastCmd = app.add_subcommand("forecast", "what a mesh will cost, before it is made");
   auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
-  for (auto* c : {meshCmd, forecastCmd, seriesCmd}) {
+  for (auto* c : {meshCmd, surfaceCmd, forecastCmd, seriesCmd}) {
     c->add_option("INPUT", m.input, "brief or part")->required();
     c->add_option("--size", m.size, "overall target, e.g. \"2 mm\"");
     c->add_option("--min", m.min, "smallest size derived from shape");
@@ -677,6 +718,9 @@ int main(int argc, char** argv) {
     c->add_flag("--quiet", m.quiet);
     c->add_flag("--yes", m.yes, "mesh even above the brief's budget of elements");
   }
+  surfaceCmd->add_option("--out", m.out, "VTP file")->required();
+  surfaceCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
+  surfaceCmd->add_flag("--quiet", m.quiet);
   seriesCmd->add_option("--ratio", m.ratio, "size of a step over the size of the next; default 1.4");
   seriesCmd->add_option("--steps", m.steps, "number of meshes; default 3");
   auto* auditCmd = app.add_subcommand("audit", "judge a mesh file");
@@ -713,6 +757,7 @@ int main(int argc, char** argv) {
   try {
     if (*inspectCmd) return inspect(path, unit, json, propose, purpose);
     if (*meshCmd) return meshCommand(m);
+    if (*surfaceCmd) return surfaceCommand(m);
     if (*improveCmd) return improveCommand(path, limits, only, m.out, report);
     if (*forecastCmd) return forecastCommand(m);
     if (*seriesCmd) return seriesCommand(m);

@@ -26,6 +26,10 @@ std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const 
 std::vector<std::string> solverNames(const std::vector<std::string>& names);
 
 std::optional<Problem> writeVtu(const Mesh& mesh, const std::string& path, double scale);
+/// The boundary and interface faces alone as VTP, each linked to its face of the part and the regions on both sides.
+std::optional<Problem> writeSurface(const Mesh& mesh, const std::string& path, double scale = 1);
+/// Reads what writeSurface wrote; of a .vtu path the boundary beside it. A mesh without cells.
+Result<Mesh> readSurface(const std::string& path);
 std::optional<Problem> writeInp(const Mesh& mesh, const std::string& path, double scale);
 std::optional<Problem> writeFoam(const Mesh& mesh, const std::string& folder, double scale);
 std::optional<Problem> writeStl(const Mesh& mesh, const std::string& path, double scale);

@@ -180,7 +180,10 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
   addNames(grid, "unit", {m.unit});
   vtkNew<vtkXMLUnstructuredGridWriter> writer;
   if (auto p = save(writer, grid, path)) return p;
+  return writeSurface(m, boundaryPath(path), scale);
+}
 
+std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, double scale) {
   vtkNew<vtkPolyData> surface;
   vtkNew<vtkPoints> sp;
   sp->SetDataTypeToDouble();
@@ -217,8 +220,47 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
   std::vector<std::string> names;
   for (const auto& g : m.groups) names.push_back(g.name);
   addNames(surface, "group_names", names);
+  addNames(surface, "unit", {m.unit});
   vtkNew<vtkXMLPolyDataWriter> pw;
-  return save(pw, surface, boundaryPath(path));
+  return save(pw, surface, path);
+}
+
+Result<Mesh> readSurface(const std::string& path) {
+  const std::string file = std::filesystem::path(path).extension() == ".vtu" ? boundaryPath(path) : path;
+  if (auto text = readFile(file); !text) return text.problem();
+  if (!readable<vtkXMLPolyDataReader>(file)) return unreadable(file, "its contents are damaged");
+  vtkNew<ErrorCatcher> errors;
+  auto reader = readerOf<vtkXMLPolyDataReader>(file, errors);
+  vtkPolyData* s = reader->GetOutput();
+  auto array = [&](const char* name) { return vtkIntArray::SafeDownCast(s->GetCellData()->GetArray(name)); };
+  auto *face = array("face"), *behind = array("region_behind"), *front = array("region_front");
+  if (!face || !behind || !front || s->GetNumberOfCells() == 0)
+    return unreadable(file, "it is no surface mesh written by this program: its faces are not linked to a part");
+  Mesh m;
+  for (vtkIdType i = 0; i < s->GetNumberOfPoints(); ++i) {
+    double p[3];
+    s->GetPoint(i, p);
+    m.nodes.emplace_back(p[0], p[1], p[2]);
+    if (!m.nodes.back().allFinite())
+      return unreadable(file, "point " + std::to_string(i) + " has a coordinate that is not a number");
+  }
+  std::vector<std::int32_t> ids;
+  for (vtkIdType c = 0; c < s->GetNumberOfCells(); ++c) {
+    vtkIdType n;
+    const vtkIdType* v;
+    s->GetCellPoints(c, n, v);
+    if (n != 3 && n != 4) return unreadable(file, "it holds faces that are no triangles or quadrilaterals");
+    ids.assign(v, v + n);
+    for (auto i : ids)
+      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size())
+        return unreadable(file, "a face refers to a point that is not there");
+    m.faces.add(n == 3 ? ElementType::Tri3 : ElementType::Quad4, ids);
+    m.faceLink.push_back(face->GetValue(c));
+    m.faceRegions.push_back({behind->GetValue(c), front->GetValue(c)});
+  }
+  auto unit = readNames(s, "unit");
+  if (!unit.empty()) m.unit = unit[0];
+  return m;
 }
 
 Result<Mesh> readVtu(const std::string& path) {

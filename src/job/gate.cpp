@@ -56,6 +56,8 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   if (!a.soundness.sound())
     object("gate.unsound", "the mesh is not sound", "a solver may refuse it, or compute nonsense",
            "look at the findings, and mesh again");
+  for (const auto& p : run.problems)
+    if (p.severity == Severity::Error) object("gate.body", p.what, p.why, p.todo);
   if (a.failingCells + a.notAllowedCells > 0)
     object("gate.limits",
            count(a.failingCells + a.notAllowedCells, "element fails", "elements fail") + " the limits for " +

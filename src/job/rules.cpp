@@ -246,6 +246,15 @@ const std::vector<RuleKind>& ruleTable() {
          {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back(
+        {"keep_surface",
+         "Methods",
+         "Keep the surface mesh of {path}",
+         "mesh",
+         "none",
+         "A surface mesh that was looked at and accepted is locked: the volume follows it, whatever sizes ask for "
+         "on the surface. It must fit the part.",
+         {text("path", SlotType::Path, "VTP or VTU file of an earlier run; relative paths start at the brief", true)}});
+    t.push_back(
         {"ignore",
          "Methods",
          "Ignore edges where faces join within {angle}[, shorter than {shorter}][, inside {inside}]",

@@ -483,8 +483,9 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   progress.stage("Sizes", 0, 0.05);
   run.groups = resolveGroups(brief, part, run.problems);
   SizeRequest request = sizeRequestOf(brief, part, run.groups, run.problems);
-  for (const auto& p : run.problems)
-    if (p.severity == Severity::Error) return p;
+  // What is wrong with one body of the part leaves the others as they are.
+  for (std::size_t i = part.problems.size(); i < run.problems.size(); ++i)
+    if (run.problems[i].severity == Severity::Error) return run.problems[i];
   // A size that asks for more elements than the machine can hold is refused before anything is built.
   double target = overallTarget(brief, part);
   if (auto [least, rule] = leastElements(part, request, target); least > 3e8) {
@@ -506,6 +507,13 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   for (const auto& s : request.sampled)
     if (s.budget > 0) budget = s.budget;
   if (budget > 0) meetBudget(brief, part, request, 1, progress);
+  std::optional<Mesh> kept;
+  if (const Rule* r = brief.first("keep_surface")) {
+    auto surface = readSurface(brief.resolve(r->get("path")));
+    if (!surface) return surface.problem();
+    kept = std::move(*surface);
+    options.surface = &*kept;
+  }
   auto meshWith = [&]() -> Result<MeshOutcome> {
     SizeField field = makeSizeField(part, request, &progress);
     auto r = meshPart(part, field, options, progress);
@@ -570,6 +578,27 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.peakMemory = static_cast<std::size_t>(u.ru_maxrss) * 1024;
   run.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return run;
+}
+
+Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
+                            std::vector<Problem>& problems) {
+  for (auto& p : validateBrief(brief, part.unit)) {
+    if (p.severity == Severity::Error) return p;
+    problems.push_back(p);
+  }
+  progress.stage("Sizes", 0, 0.05);
+  auto groups = resolveGroups(brief, part, problems);
+  const SizeRequest request = sizeRequestOf(brief, part, groups, problems);
+  for (const auto& p : problems)
+    if (p.severity == Severity::Error) return p;
+  MeshOptions options;
+  options.threads = threads;
+  options.onlySurface = true;
+  auto m = meshPart(part, makeSizeField(part, request, &progress), options, progress);
+  if (!m) return m.problem();
+  problems.insert(problems.end(), m->problems.begin(), m->problems.end());
+  attachGroups(m->mesh, groups, part);
+  return std::move(m->mesh);
 }
 
 Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only,

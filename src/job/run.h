@@ -38,6 +38,9 @@ struct RunResult {
 /// Dihedral angle in degrees below which an element counts as flat.
 constexpr double kFlatAngle = 8;
 
+/// The surface alone, to be looked at and kept: a mesh without cells, groups attached. Throws Cancelled on a stop.
+Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
+                            std::vector<Problem>& problems);
 /// Meshes and audits. Throws Cancelled on a stop.
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);
 /// The run with its mesh improved (job/improve.h) and judged again; the boundary stays. `only`: cells that may change,

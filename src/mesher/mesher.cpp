@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/mesher.h"
 #include "geometry/joined.h"
+#include "geometry/subset.h"
 #include "mesher/tet.h"
 #include <chrono>
 #include <spdlog/spdlog.h>
@@ -107,18 +108,23 @@ struct Filled {
   std::vector<Vec3> splitAt;
 };
 
-Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome& out, Clock& clock,
-                           Progress& progress) {
+/// `kept`: a surface that is filled as it is; null: it is made.
+Result<Filled> fillSurface(const Part& part, const SizeField& size, const SurfaceMesh* kept, MeshOutcome& out,
+                           Clock& clock, Progress& progress) {
   Filled filled;
   TetCore& core = filled.core;
   SurfaceMesh& surface = filled.surface;
   int& split = filled.split;
   std::vector<Vec3>& splitAt = filled.splitAt;
   progress.stage("Surface", 0.05, 0.3);
-  auto s = meshSurface(part, size, progress);
-  if (!s) return s.problem();
-  surface = std::move(s->mesh);
-  filled.bridged = s->bridged;
+  if (kept)
+    surface = *kept;
+  else {
+    auto s = meshSurface(part, size, progress);
+    if (!s) return s.problem();
+    surface = std::move(s->mesh);
+    filled.bridged = s->bridged;
+  }
   clock.lap("surface");
   progress.stage("Filling", 0.3, 0.45);
   // A few last edges deserve more patience than many.
@@ -135,6 +141,12 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
     spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round,
                   r->missingEdges, r->missingFaces, r->lostEdges.size(), r->lostFaces.size());
     if (r->complete()) break;
+    if (kept) {
+      Problem p = lostProblem(*r, surface, part);
+      p.why = "the surface mesh is kept as it is, and leaves too little room there";
+      p.todo = "make the surface again with a smaller size there, or take out the rule that keeps it";
+      return p;
+    }
     // Halving that makes ever more edges drop out will not come to an end: two surfaces lie too close.
     std::size_t lost = r->lostEdges.size() + r->lostFaces.size();
     grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
@@ -164,7 +176,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, MeshOutcome&
 
 /// Meshes a part all of whose edges are followed.
 Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
-                                 Progress& progress) {
+                                 const SurfaceMesh* kept, Progress& progress) {
   tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
                             options.threads > 0 ? static_cast<std::size_t>(options.threads)
                                                 : static_cast<std::size_t>(std::thread::hardware_concurrency()));
@@ -174,15 +186,41 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   std::optional<Filled> filled;
   int attempt = 0;
   std::vector<Vec3> lostAt; ///< where the first surface could not be filled
+  if (kept) {
+    auto crossings = findCrossings(kept->points, kept->triangles, 1, &progress);
+    if (!crossings.empty()) {
+      Problem p;
+      p.fault = Fault::Input;
+      p.code = "surface.locked";
+      p.what = "the surface mesh that is kept runs through itself";
+      p.places.push_back(crossings.front().at);
+      p.where = "at " + formatPoint(crossings.front().at) + " " + part.unit;
+      p.why = "the part, or the file of the mesh, was changed";
+      p.todo = "make the surface again and keep the new one, or take the rule out";
+      return p;
+    }
+  }
+  if (options.onlySurface) {
+    progress.stage("Surface", 0.05, 0.9);
+    auto s = meshSurface(part, size, progress);
+    if (!s) return s.problem();
+    clock.lap("surface");
+    out.surfaceDeviation = surfaceDeviation(s->mesh, part, progress);
+    filled.emplace();
+    filled->surface = std::move(s->mesh);
+    filled->core.points = filled->surface.points;
+    out.mesh = collect(filled->core, filled->surface, part, progress);
+    return out;
+  }
   for (; !filled; ++attempt) {
-    auto f = fillSurface(part, size, out, clock, progress);
+    auto f = fillSurface(part, size, kept, out, clock, progress);
     if (f) {
       filled = std::move(*f);
       break;
     }
     // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
     // tried before giving up: finer at the places that failed, then without bridging.
-    if (f.problem().code != "tet.recovery" || attempt == 2) return f.problem();
+    if (f.problem().code != "tet.recovery" || attempt == 2 || kept) return f.problem();
     spdlog::debug("filling failed: attempt {} follows", attempt + 2);
     if (attempt == 0) {
       lostAt = f.problem().places;
@@ -247,7 +285,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   refineInside(core, size, progress);
   clock.lap("points");
   progress.stage("Improving", 0.65, 0.9);
-  auto stats = improveTets(core, surface, &part, size, progress);
+  auto stats = improveTets(core, surface, kept ? nullptr : &part, size, progress);
   spdlog::debug(
       "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions; surface: {} slides, {} peels, {} "
       "insertions, {} contractions; worst {:.4f} -> {:.4f}",
@@ -308,23 +346,25 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   return out;
 }
 
-/// What the size field says about the edges of a part, for the part with faces joined.
-SizeField translated(const SizeField& asked, const JoinedPart& joined) {
+/// What the size field says about the edges and faces of a part, for one that is derived from it. `derived` tells
+/// where an edge or face went, -1 for nowhere.
+template <class Derived> SizeField translated(const SizeField& asked, const Derived& derived) {
   SizeField size = asked;
   const Bridging& b = asked.bridging;
   size.bridging.ignoreEdge.clear();
-  size.bridging.keepEdge.assign(joined.part().edges.size(), 0);
+  size.bridging.keepEdge.assign(derived.part().edges.size(), 0);
   for (std::size_t e = 0; e < b.keepEdge.size(); ++e)
-    if (int own = joined.edgeOf(static_cast<int>(e)); own >= 0)
+    if (int own = derived.edgeOf(static_cast<int>(e)); own >= 0)
       size.bridging.keepEdge[static_cast<std::size_t>(own)] = b.keepEdge[e];
-  size.bridging.keepFace.assign(joined.part().faces.size(), 0);
+  size.bridging.keepFace.assign(derived.part().faces.size(), 0);
   for (std::size_t f = 0; f < b.keepFace.size(); ++f)
-    size.bridging.keepFace[static_cast<std::size_t>(joined.faceOf(static_cast<int>(f)))] |= b.keepFace[f];
+    if (int own = derived.faceOf(static_cast<int>(f)); own >= 0)
+      size.bridging.keepFace[static_cast<std::size_t>(own)] |= b.keepFace[f];
   size.divisions.clear();
   for (auto [edge, division] : asked.divisions) {
-    for (int& e : division.like) e = joined.edgeOf(e);
+    for (int& e : division.like) e = derived.edgeOf(e);
     std::erase(division.like, -1);
-    if (int own = joined.edgeOf(edge); own >= 0) size.divisions.push_back({own, division});
+    if (int own = derived.edgeOf(edge); own >= 0) size.divisions.push_back({own, division});
   }
   return size;
 }
@@ -346,13 +386,28 @@ void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
   }
 }
 
-} // namespace
-
-Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+/// Meshes all bodies together; edges to be ignored are not followed.
+Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const MeshOptions& options,
+                                 Progress& progress) {
   const auto& ignore = asked.bridging.ignoreEdge;
-  if (std::find(ignore.begin(), ignore.end(), 1) == ignore.end()) return meshFollowed(part, asked, options, progress);
+  const bool joins = std::find(ignore.begin(), ignore.end(), 1) != ignore.end();
+  if (!joins && !options.surface) return meshFollowed(part, asked, options, nullptr, progress);
+  if (!joins) {
+    auto kept = surfaceOfMesh(*options.surface, part);
+    if (!kept) return kept.problem();
+    return meshFollowed(part, asked, options, &*kept, progress);
+  }
   const JoinedPart joined(part, ignore);
-  auto out = meshFollowed(joined.part(), translated(asked, joined), options, progress);
+  std::optional<SurfaceMesh> keptJoined;
+  if (options.surface) {
+    std::vector<int> faceOf;
+    for (std::size_t f = 0; f < part.faces.size(); ++f) faceOf.push_back(joined.faceOf(static_cast<int>(f)));
+    auto kept = surfaceOfMesh(*options.surface, joined.part(), faceOf);
+    if (!kept) return kept.problem();
+    keptJoined = std::move(*kept);
+  }
+  auto out =
+      meshFollowed(joined.part(), translated(asked, joined), options, keptJoined ? &*keptJoined : nullptr, progress);
   if (!out) {
     Problem p = out.problem(); // its face numbers are those of the joined part
     for (std::size_t k = 0; k < p.faces.size(); ++k)
@@ -375,6 +430,75 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
   if (!p.places.empty()) p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
   out->problems.push_back(p);
   return out;
+}
+
+/// Bodies that a failure is about: those of the faces it names, else those nearest to its places.
+std::vector<char> concerned(const Problem& p, const Part& part, const std::vector<char>& leftOut) {
+  std::vector<char> r(part.bodies.size(), 0);
+  bool any = false;
+  for (int f : p.faces)
+    for (int b : part.faces[static_cast<std::size_t>(f)].bodies)
+      if (b >= 0 && !leftOut[static_cast<std::size_t>(b)]) r[static_cast<std::size_t>(b)] = any = true;
+  if (any) return r;
+  for (const Vec3& at : p.places) {
+    double best = std::numeric_limits<double>::max();
+    std::size_t found = 0;
+    for (std::size_t b = 0; b < part.bodies.size(); ++b) {
+      if (leftOut[b]) continue;
+      const double d = part.bodies[b].box.distance2(at) + 1e-12 * part.bodies[b].box.size().squaredNorm();
+      if (d < best) best = d, found = b;
+    }
+    if (best < std::numeric_limits<double>::max()) r[found] = 1;
+  }
+  return r;
+}
+
+/// Links and face numbers of the mesh of a part without some bodies become those of the whole part.
+void nameOriginals(MeshOutcome& out, const SubsetPart& subset) {
+  Mesh& m = out.mesh;
+  for (auto& link : m.nodeLink) {
+    if (link.dim == static_cast<std::int8_t>(Dim::Point)) link.entity = subset.originalPoint(link.entity);
+    if (link.dim == static_cast<std::int8_t>(Dim::Edge)) link.entity = subset.originalEdge(link.entity);
+    if (link.dim == static_cast<std::int8_t>(Dim::Face)) link.entity = subset.originalFace(link.entity);
+  }
+  for (auto& f : m.faceLink) f = subset.originalFace(f);
+}
+
+} // namespace
+
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
+  auto whole = meshTogether(part, asked, options, progress);
+  if (whole || part.bodies.size() < 2 || options.surface) return whole;
+  // What goes wrong in one body must not take the others down: it is left out, and said so.
+  std::vector<char> leftOut(part.bodies.size(), 0);
+  std::vector<Problem> said;
+  Problem failure = whole.problem();
+  for (std::size_t left = part.bodies.size();;) {
+    const auto bad = concerned(failure, part, leftOut);
+    const auto count = static_cast<std::size_t>(std::count(bad.begin(), bad.end(), 1));
+    if (!count || count >= left) return said.empty() ? whole.problem() : said.front();
+    left -= count;
+    Problem p = failure;
+    std::string names;
+    for (std::size_t b = 0; b < bad.size(); ++b)
+      if (bad[b]) {
+        leftOut[b] = 1;
+        names += (names.empty() ? "'" : ", '") + part.bodies[b].name + "'";
+      }
+    p.severity = Severity::Error;
+    p.what = (count == 1 ? "body " : "bodies ") + names + " got no mesh: " + failure.what;
+    said.push_back(p);
+    const SubsetPart subset(part, leftOut);
+    auto rest = meshTogether(subset.part(), translated(asked, subset), options, progress);
+    if (rest) {
+      nameOriginals(*rest, subset);
+      std::erase_if(rest->problems, [](const Problem& x) { return x.code == "mesh.empty-body"; });
+      rest->problems.insert(rest->problems.begin(), said.begin(), said.end());
+      return rest;
+    }
+    failure = rest.problem();
+    for (int& f : failure.faces) f = subset.originalFace(f);
+  }
 }
 
 } // namespace tess

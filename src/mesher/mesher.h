@@ -9,6 +9,9 @@ namespace tess {
 struct MeshOptions {
   int order = 1;   ///< 1 or 2
   int threads = 0; ///< 0: all cores
+  /// A surface of triangles linked to the part's faces that is filled as it is; null: the surface is made.
+  const Mesh* surface = nullptr;
+  bool onlySurface = false; ///< ends after the surface: a mesh without cells
 };
 
 struct MeshOutcome {
@@ -25,6 +28,11 @@ struct MeshOutcome {
 /// many and how far the surface is off; links of the mesh name the part's own faces and edges all the same. Throws
 /// Cancelled on a stop. The same input gives the same mesh for any `threads`.
 Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshOptions& options, Progress& progress);
+
+/// The triangles of a mesh as a surface of the part, with what each node lies on found again. A problem when they do
+/// not fit the part: other faces, nodes beside their faces, faces without triangles. `faceOf`, where given, tells the
+/// face of `part` for a link of the mesh.
+Result<SurfaceMesh> surfaceOfMesh(const Mesh& mesh, const Part& part, const std::vector<int>& faceOf = {});
 
 struct CurveStats {
   int straightened = 0, boundary = 0;
