@@ -29,6 +29,26 @@ constexpr MetricInfo kInfo[kMetrics] = {
     {"edge_length", "Edge length", "L", "mean length of the element's edges", "as asked", false},
     {"size_change", "Size change", "",
      "largest ratio of mean edge lengths between the element and a neighbour over a face", "1 best", false},
+    {"volume_skewness", "Skewness by volume", "",
+     "tetrahedra: 1 - volume / volume of the regular one in the same circumsphere; others: the skewness by angles",
+     "0 best, 1 degenerate", false},
+    {"min_face_angle", "Min face angle", "deg", "smallest corner angle of the element's faces",
+     "60 for the regular tetrahedron, 90 for a cube", true},
+    {"max_face_angle", "Max face angle", "deg", "largest corner angle of the element's faces",
+     "60 for the regular tetrahedron, 90 for a cube", false},
+    {"non_orthogonality", "Non-orthogonality", "deg",
+     "largest angle between a face's normal and the line from the element's centre to the neighbour's, or to the "
+     "face's centre on the boundary; some count orthogonality as its cosine",
+     "0 best, 90 and more unusable", false},
+    {"jacobian_ratio", "Jacobian ratio", "",
+     "smallest over largest Jacobian at corners and mid nodes; some count the inverse", "1 best, below 0 inverted",
+     true},
+    {"warpage", "Warpage", "deg",
+     "largest angle between the two triangles that either diagonal makes of a quadrilateral face; 0 for triangles",
+     "0 best", false},
+    {"taper", "Taper", "",
+     "smallest of the four corner triangles of a quadrilateral face over half of its area; 1 for triangles", "1 best",
+     true},
 };
 
 double angleAt(const Vec3& p, const Vec3& q, const Vec3& r) {
@@ -43,8 +63,11 @@ struct CellView {
   const Vec3& p(int i) const { return m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])]; }
 };
 
-double skewness(const CellView& c) {
-  double worst = 0;
+struct FaceAngles {
+  double skewness = 0, least = kPi, most = 0;
+};
+FaceAngles faceAngles(const CellView& c) {
+  FaceAngles r;
   for (int f = 0; f < c.t.faces; ++f) {
     const auto& q = c.t.face[static_cast<std::size_t>(f)];
     int k = q[3] < 0 ? 3 : 4;
@@ -52,10 +75,12 @@ double skewness(const CellView& c) {
     for (int i = 0; i < k; ++i) {
       double a = angleAt(c.p(q[static_cast<std::size_t>(i)]), c.p(q[static_cast<std::size_t>((i + 1) % k)]),
                          c.p(q[static_cast<std::size_t>((i + k - 1) % k)]));
-      worst = std::max({worst, (a - equal) / (kPi - equal), (equal - a) / equal});
+      r.skewness = std::max({r.skewness, (a - equal) / (kPi - equal), (equal - a) / equal});
+      r.least = std::min(r.least, a);
+      r.most = std::max(r.most, a);
     }
   }
-  return worst;
+  return r;
 }
 
 Vec3 faceNormal(const CellView& c, int f) {
@@ -85,34 +110,74 @@ void dihedrals(const CellView& c, double& lo, double& hi) {
   }
 }
 
-/// Corner triples of edges that span each corner's Jacobian, in right-handed order.
-double scaledJacobian(const CellView& c) {
-  auto corner = [&](int o, int x, int y, int z) {
-    Vec3 a = c.p(x) - c.p(o), b = c.p(y) - c.p(o), d = c.p(z) - c.p(o);
-    double l = a.norm() * b.norm() * d.norm();
-    return l > 0 ? a.cross(b).dot(d) / l : 0.0;
-  };
-  switch (c.t.type) {
-  case ElementType::Hex8:
-    return std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 5), corner(2, 3, 1, 6), corner(3, 0, 2, 7), corner(4, 7, 5, 0),
-                     corner(5, 4, 6, 1), corner(6, 5, 7, 2), corner(7, 6, 4, 3)});
-  case ElementType::Wedge6:
-    return 2 / std::sqrt(3.0) *
-           std::min({corner(0, 1, 2, 3), corner(1, 2, 0, 4), corner(2, 0, 1, 5), corner(3, 5, 4, 0), corner(4, 3, 5, 1),
-                     corner(5, 4, 3, 2)});
-  case ElementType::Pyramid5:
-    return std::sqrt(2.0) * std::min({corner(0, 1, 3, 4), corner(1, 2, 0, 4), corner(2, 3, 1, 4), corner(3, 0, 2, 4)});
-  default:
-    return 0;
+struct QuadShape {
+  double warpage = 0, taper = 1;
+};
+/// Of the quadrilateral faces.
+QuadShape quadShape(const CellView& c) {
+  QuadShape r;
+  for (int f = 0; f < c.t.faces; ++f) {
+    const auto& q = c.t.face[static_cast<std::size_t>(f)];
+    if (q[3] < 0) continue;
+    Vec3 n[4]; // of the corner triangles
+    double area = 0;
+    for (std::size_t k = 0; k < 4; ++k) {
+      n[k] = (c.p(q[(k + 1) % 4]) - c.p(q[k])).cross(c.p(q[(k + 3) % 4]) - c.p(q[k]));
+      area += 0.25 * n[k].norm(); // each pair of opposite corner triangles makes up the face
+    }
+    for (std::size_t k = 0; k < 4; ++k) {
+      r.taper = std::min(r.taper, area > 0 ? 0.5 * n[k].norm() / (0.5 * area) : 0.0);
+      if (k < 2) r.warpage = std::max(r.warpage, std::atan2(n[k].cross(n[k + 2]).norm(), n[k].dot(n[k + 2])));
+    }
   }
+  return r;
 }
 
-/// Smallest Jacobian of the curved tet over its corners and mid nodes, relative to the straight one.
-double curvedShare(const CellView& c) {
+struct CornerJacobians {
+  double scaled = 1e300, least = 1e300, most = -1e300;
+};
+/// Corner triples of edges that span each corner's Jacobian, in right-handed order.
+CornerJacobians cornerJacobians(const CellView& c) {
+  CornerJacobians r;
+  auto corner = [&](int o, int x, int y, int z) {
+    Vec3 a = c.p(x) - c.p(o), b = c.p(y) - c.p(o), d = c.p(z) - c.p(o);
+    double l = a.norm() * b.norm() * d.norm(), j = a.cross(b).dot(d);
+    r.scaled = std::min(r.scaled, l > 0 ? j / l : 0.0);
+    r.least = std::min(r.least, j);
+    r.most = std::max(r.most, j);
+  };
+  // Corner, and its three neighbours.
+  static constexpr int hex[8][4] = {{0, 1, 3, 4}, {1, 2, 0, 5}, {2, 3, 1, 6}, {3, 0, 2, 7},
+                                    {4, 7, 5, 0}, {5, 4, 6, 1}, {6, 5, 7, 2}, {7, 6, 4, 3}};
+  static constexpr int wedge[6][4] = {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5},
+                                      {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}};
+  static constexpr int pyramid[4][4] = {{0, 1, 3, 4}, {1, 2, 0, 4}, {2, 3, 1, 4}, {3, 0, 2, 4}};
+  auto all = [&](const auto& table, double scale) {
+    for (const auto& q : table) corner(q[0], q[1], q[2], q[3]);
+    r.scaled *= scale;
+  };
+  switch (c.t.corners) {
+  case 8:
+    all(hex, 1);
+    break;
+  case 6:
+    all(wedge, 2 / std::sqrt(3.0));
+    break;
+  case 5:
+    all(pyramid, std::sqrt(2.0));
+    break;
+  default:
+    r = {0, 0, 0};
+  }
+  return r;
+}
+
+/// Smallest and largest Jacobian of the curved tet over its corners and mid nodes, relative to the straight one.
+std::pair<double, double> curvedShares(const CellView& c) {
   static const auto& edges = topology(ElementType::Tet10).edge;
   double straight = (c.p(1) - c.p(0)).cross(c.p(2) - c.p(0)).dot(c.p(3) - c.p(0));
-  if (straight <= 0) return 1;
-  double lo = 1e300;
+  if (straight <= 0) return {1, 1};
+  double lo = 1e300, hi = -1e300;
   for (int s = 0; s < 10; ++s) {
     double l[4] = {0, 0, 0, 0};
     if (s < 4)
@@ -126,14 +191,18 @@ double curvedShare(const CellView& c) {
       d[a] += 4 * l[b] * c.p(4 + e);
       d[b] += 4 * l[a] * c.p(4 + e);
     }
-    lo = std::min(lo, (d[1] - d[0]).cross(d[2] - d[0]).dot(d[3] - d[0]) / straight);
+    const double j = (d[1] - d[0]).cross(d[2] - d[0]).dot(d[3] - d[0]) / straight;
+    lo = std::min(lo, j);
+    hi = std::max(hi, j);
   }
-  return lo;
+  return {lo, hi};
 }
 
 /// Everything about the straight tetrahedron from its edges and faces, each computed once.
 struct TetShape {
   double volume, longest, sum, skewness, aspect, scaledJacobian, minDihedral, maxDihedral, heightRatio;
+  double narrowest, widest; ///< corners of the faces
+  double volumeSkewness;
   explicit TetShape(const std::array<Vec3, 4>& p) {
     const Vec3 e[6] = {p[1] - p[0], p[2] - p[0], p[3] - p[0], p[2] - p[1], p[3] - p[1], p[3] - p[2]};
     double l[6];
@@ -169,7 +238,9 @@ struct TetShape {
     corner(0, 3, -1), corner(0, 4, -1), corner(3, 4, 1);
     corner(1, 3, 1), corner(1, 5, -1), corner(3, 5, -1);
     corner(2, 4, 1), corner(2, 5, 1), corner(4, 5, 1);
-    const double widest = std::acos(std::max(least, -1.0)), narrowest = std::acos(std::min(most, 1.0)), equal = kPi / 3;
+    widest = std::acos(std::max(least, -1.0));
+    narrowest = std::acos(std::min(most, 1.0));
+    const double equal = kPi / 3;
     skewness = std::max({0.0, (widest - equal) / (kPi - equal), (equal - narrowest) / equal});
     const double products[4] = {l[0] * l[1] * l[2], l[0] * l[3] * l[4], l[1] * l[3] * l[5], l[2] * l[4] * l[5]};
     scaledJacobian = 1e300;
@@ -179,6 +250,13 @@ struct TetShape {
                  largest = std::max(std::max(a[0], a[1]), std::max(a[2], a[3]));
     aspect = volume > 0 ? longest * area / (3 * volume * 2 * std::sqrt(6.0)) : 1e30;
     heightRatio = largest > 0 ? 6 * volume / largest / longest : 0;
+    // 24 V R is the square root of a product of the opposite edges' products (Crelle); the regular tet of
+    // circumradius R has the volume 8 sqrt(3) / 27 R^3.
+    const double x = l[0] * l[5], y = l[1] * l[4], z = l[2] * l[3];
+    const double crelle = (x + y + z) * (x + y - z) * (x - y + z) * (-x + y + z);
+    const double radius = volume > 0 && crelle > 0 ? std::sqrt(crelle) / (24 * volume) : 0;
+    volumeSkewness =
+        radius > 0 ? std::clamp(1 - volume / (8 * std::sqrt(3.0) / 27 * radius * radius * radius), 0.0, 1.0) : 1;
   }
 };
 
@@ -216,8 +294,13 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
       const bool straight = v.t.type == ElementType::Tet4;
       set(Metric::Skewness, c, tet.skewness);
       set(Metric::AspectRatio, c, tet.aspect);
-      set(Metric::ScaledJacobian, c,
-          straight ? tet.scaledJacobian : std::min(tet.scaledJacobian, tet.scaledJacobian * curvedShare(v)));
+      const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
+      set(Metric::ScaledJacobian, c, std::min(tet.scaledJacobian, tet.scaledJacobian * lo));
+      set(Metric::JacobianRatio, c, tet.volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
+      set(Metric::VolumeSkewness, c, tet.volumeSkewness);
+      set(Metric::MinFaceAngle, c, tet.narrowest * 180 / kPi);
+      set(Metric::MaxFaceAngle, c, tet.widest * 180 / kPi);
+      set(Metric::Taper, c, 1);
       set(Metric::MinDihedral, c, (tet.volume <= 0 ? -1 : 1) * tet.minDihedral * 180 / kPi);
       set(Metric::MaxDihedral, c, tet.maxDihedral * 180 / kPi);
       set(Metric::HeightRatio, c, tet.heightRatio);
@@ -238,9 +321,18 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
       double a = 0.5 * faceNormal(v, f).norm();
       if (a > 0) height = std::min(height, volume / a);
     }
-    set(Metric::Skewness, c, skewness(v));
+    const FaceAngles angles = faceAngles(v);
+    const CornerJacobians jacobians = cornerJacobians(v);
+    const QuadShape quads = quadShape(v);
+    set(Metric::Skewness, c, angles.skewness);
+    set(Metric::VolumeSkewness, c, angles.skewness);
+    set(Metric::MinFaceAngle, c, angles.least * 180 / kPi);
+    set(Metric::MaxFaceAngle, c, angles.most * 180 / kPi);
+    set(Metric::JacobianRatio, c, jacobians.most > 0 ? jacobians.least / jacobians.most : -1);
+    set(Metric::Warpage, c, quads.warpage * 180 / kPi);
+    set(Metric::Taper, c, quads.taper);
     set(Metric::AspectRatio, c, longest / shortest);
-    set(Metric::ScaledJacobian, c, scaledJacobian(v));
+    set(Metric::ScaledJacobian, c, jacobians.scaled);
     set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * lo * 180 / kPi);
     set(Metric::MaxDihedral, c, hi * 180 / kPi);
     set(Metric::HeightRatio, c, height / longest);
@@ -249,13 +341,26 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
   });
   const auto& len = r[static_cast<std::size_t>(Metric::EdgeLength)].value;
   parallelFor(count, progress, [&](std::size_t c) {
-    double worst = 1;
-    for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k)
+    double worst = 1, oblique = 0;
+    const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
+    const Vec3 own = cellCenter(m, c);
+    for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k) {
+      const int face = static_cast<int>(k - n.start[c]);
+      const auto& q = v.t.face[static_cast<std::size_t>(face)];
+      Vec3 to = Vec3::Zero();
       if (n.cell[k] >= 0) {
         double a = len[c], b = len[static_cast<std::size_t>(n.cell[k])];
         if (a > 0 && b > 0) worst = std::max({worst, a / b, b / a});
+        to = cellCenter(m, static_cast<std::size_t>(n.cell[k]));
+      } else {
+        const int corners = q[3] < 0 ? 3 : 4;
+        for (int i = 0; i < corners; ++i) to += v.p(q[static_cast<std::size_t>(i)]) / corners;
       }
+      const Vec3 normal = faceNormal(v, face), way = to - own;
+      oblique = std::max(oblique, std::atan2(normal.cross(way).norm(), normal.dot(way)));
+    }
     set(Metric::SizeChange, c, worst);
+    set(Metric::NonOrthogonality, c, oblique * 180 / kPi);
   });
   parallelFor(
       kMetrics, progress,

@@ -18,9 +18,16 @@ enum class Metric : std::uint8_t {
   HeightRatio,
   Volume,
   EdgeLength,
-  SizeChange
+  SizeChange,
+  VolumeSkewness,
+  MinFaceAngle,
+  MaxFaceAngle,
+  NonOrthogonality,
+  JacobianRatio,
+  Warpage,
+  Taper
 };
-constexpr int kMetrics = 9;
+constexpr int kMetrics = 16;
 
 struct MetricInfo {
   const char* id;   ///< stable, used in files and reports

@@ -103,6 +103,8 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
                           formatNumber(100 * (meshVolume(m) / std::max(1e-300, run.geometryVolume) - 1), 3) +
                           " % off the part's"},
            {"Largest distance from the true surface", number(run.deviation) + " " + unit},
+           {"Angle to the true surface",
+            formatNumber(run.normalDeg, 3) + " deg at most, " + formatNumber(run.meanNormalDeg, 3) + " deg on average"},
            {"Time and memory", formatNumber(run.seconds, 3) + " s, " +
                                    formatNumber(static_cast<double>(run.peakMemory) / 1e6, 3) + " MB, " +
                                    std::to_string(run.threads) + " threads"}});

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/bvh.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limits.h"
 #include "job/values.h"
 #include "mesh/own_angles.h"
 #include "mesh/separate.h"
+#include "size/thickness.h"
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -301,12 +303,59 @@ private:
         area += w;
         if (f.count >= want) reached += w;
       }
+      if (t.gaps) {
+        acrossGaps(t, floor, a);
+        continue;
+      }
       a.share = area > 0 ? reached / area : 1;
-      a.got = t.gaps     ? "sizes on both sides; the gap itself is not meshed"
-              : area > 0 ? "on " + formatNumber(100 * a.share, 4) + " % of the thin area"
-                         : "nothing is thin there";
+      a.got = area > 0 ? "on " + formatNumber(100 * a.share, 4) + " % of the thin area" : "nothing is thin there";
     }
     return a;
+  }
+
+  /// The gap itself is not meshed: counted is how many elements as long as those of its sides fit across it.
+  void acrossGaps(const ThroughSize& t, double floor, AskedGot& a) const {
+    const SizeSettings s = m_request.overall.resolved();
+    const double largest = std::min(s.target, s.maximum);
+    ThinQuery query{.gaps = true, .faces = t.faces, .below = largest / sizeThrough(1, t.count), .finest = floor};
+    std::vector<std::vector<std::size_t>> ofFace(m_part.faces.size());
+    for (std::size_t f = 0; f < m.faces.size(); ++f)
+      if (m.faceLink[f] >= 0) ofFace[static_cast<std::size_t>(m.faceLink[f])].push_back(f);
+    std::map<int, Bvh> trees;
+    double area = 0, reached = 0, least = std::numeric_limits<double>::max();
+    Vec3 where = Vec3::Zero();
+    for (const ThinPiece& p : thinPieces(m_part, query)) {
+      const auto& mine = ofFace[static_cast<std::size_t>(p.face)];
+      auto corner = [&](std::size_t f, std::size_t k) { return node(m.faces.of(f)[k % 3]); };
+      auto [it, fresh] = trees.try_emplace(p.face);
+      if (fresh) {
+        std::vector<Box> boxes(mine.size());
+        for (std::size_t i = 0; i < mine.size(); ++i)
+          for (std::size_t k = 0; k < 3; ++k) boxes[i].add(corner(mine[i], k));
+        it->second.build(boxes);
+      }
+      const Vec3 at = (p.at[0] + p.at[1] + p.at[2]) / 3;
+      double best = std::numeric_limits<double>::max();
+      const int found = it->second.minimum(
+          best, [&](const Box& b, int) { return b.distance2(at); },
+          [&](int i) {
+            const std::size_t f = mine[static_cast<std::size_t>(i)];
+            const Vec3 w = closestOnTriangle(at, corner(f, 0), corner(f, 1), corner(f, 2));
+            return (w[0] * corner(f, 0) + w[1] * corner(f, 1) + w[2] * corner(f, 2) - at).squaredNorm();
+          });
+      if (found < 0) continue;
+      const std::size_t f = mine[static_cast<std::size_t>(found)];
+      double edge = 0;
+      for (std::size_t k = 0; k < 3; ++k) edge += (corner(f, k + 1) - corner(f, k)).norm() / 3;
+      const double fit = p.thickness / edge, piece = triangleArea(p.at[0], p.at[1], p.at[2]);
+      if (fit < least) least = fit, where = at;
+      area += piece;
+      if (fit >= std::min<double>(t.count, p.thickness / floor * (1 - 1e-9))) reached += piece;
+    }
+    a.share = area > 0 ? reached / area : 1;
+    a.got = area > 0 ? "on " + formatNumber(100 * a.share, 4) + " % of the area at gaps; fewest " +
+                           formatNumber(least, 2) + " at " + formatPoint(where)
+                     : "there are no such gaps";
   }
 
   AskedGot zone(int rule) const {
@@ -547,7 +596,10 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   if (!m) return m.problem();
   run.mesh = std::move(m->mesh);
   run.timings = m->timings;
-  run.deviation = m->surfaceDeviation;
+  run.deviation = m->fit.deviation;
+  run.normalDeg = m->fit.normalRad * 180 / kPi;
+  run.meanNormalDeg = m->fit.meanNormalRad * 180 / kPi;
+  run.midNodes = m->midNodes;
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   attachGroups(run.mesh, run.groups, part);
   for (auto& g : run.mesh.groups)
@@ -749,6 +801,12 @@ nlohmann::json runReport(const RunResult& run) {
   j["geometry_volume"] = run.geometryVolume;
   j["surface_area"] = run.surfaceArea;
   j["surface_deviation"] = run.deviation;
+  j["surface_normal_deg"] = {{"largest", run.normalDeg}, {"mean", run.meanNormalDeg}};
+  if (run.midNodes.boundary)
+    j["mid_nodes"] = {{"boundary", run.midNodes.boundary},
+                      {"straightened", run.midNodes.straightened},
+                      {"share", static_cast<double>(run.midNodes.straightened) / run.midNodes.boundary},
+                      {"offset", run.midNodes.offset}};
   j["threads"] = run.threads;
   j["peak_memory_bytes"] = run.peakMemory;
   j["timings"] = nlohmann::json::object();

@@ -30,6 +30,9 @@ struct RunResult {
   double ownAngle = 180;     ///< smallest angle that the part itself has at an edge or corner, degrees
   double angleElsewhere = 0; ///< smallest dihedral angle of the elements that touch no own angle below kFlatAngle
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
+  double normalDeg = 0;     ///< largest angle between a surface triangle and the true face, degrees
+  double meanNormalDeg = 0; ///< its mean over the area of curved faces
+  CurveStats midNodes;      ///< order 2
   std::size_t peakMemory = 0;
   int threads = 0;
   int improved = 0; ///< times the mesh was improved after it was made

@@ -147,6 +147,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["brief_path"] = run.brief.path;
   j["part_stamp"] = partStamp;
   j["figures"] = {run.ownAngle, run.angleElsewhere, run.geometryVolume, run.surfaceArea, run.deviation, run.seconds};
+  j["fit"] = {run.normalDeg, run.meanNormalDeg, run.midNodes.boundary, run.midNodes.straightened, run.midNodes.offset};
   j["peak_memory"] = run.peakMemory;
   j["threads"] = run.threads;
   j["improved"] = run.improved;
@@ -201,6 +202,13 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   double* figures[] = {&run.ownAngle,    &run.angleElsewhere, &run.geometryVolume,
                        &run.surfaceArea, &run.deviation,      &run.seconds};
   for (std::size_t i = 0; i < 6; ++i) *figures[i] = f.at(i);
+  if (const auto fit = j.find("fit"); fit != j.end()) { // not in runs kept by earlier versions
+    run.normalDeg = fit->at(0);
+    run.meanNormalDeg = fit->at(1);
+    run.midNodes.boundary = fit->at(2);
+    run.midNodes.straightened = fit->at(3);
+    run.midNodes.offset = fit->at(4);
+  }
   run.peakMemory = j.at("peak_memory");
   run.threads = j.at("threads");
   run.improved = j.at("improved");

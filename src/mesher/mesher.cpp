@@ -205,7 +205,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     auto s = meshSurface(part, size, progress);
     if (!s) return s.problem();
     clock.lap("surface");
-    out.surfaceDeviation = surfaceDeviation(s->mesh, part, progress);
+    out.fit = surfaceFit(s->mesh, part, progress);
     filled.emplace();
     filled->surface = std::move(s->mesh);
     filled->core.points = filled->surface.points;
@@ -292,7 +292,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
       stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.slides, stats.peels,
       stats.surfaceInsertions, stats.surfaceContractions, stats.worstBefore, stats.worstAfter);
   clock.lap("improve");
-  out.surfaceDeviation = surfaceDeviation(surface, part, progress);
+  out.fit = surfaceFit(surface, part, progress);
   clock.lap("surface");
   if (stats.slides + stats.peels + stats.surfaceInsertions + stats.surfaceContractions > 0) {
     Problem p;
@@ -315,15 +315,17 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   if (options.order == 2) {
     progress.stage("Mid nodes", 0.9, 0.95);
     auto c = makeQuadratic(out.mesh, part, progress);
-    out.straightenedMidNodes = c.straightened;
-    out.boundaryMidNodes = c.boundary;
+    out.midNodes = c;
     clock.lap("quadratic");
     if (c.straightened) {
       Problem p;
       p.severity = Severity::Note;
       p.code = "mesh.straightened";
       p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) +
-               " boundary mid nodes were drawn towards their chords";
+               " boundary mid nodes were drawn towards their chords, by at most " + formatNumber(c.offset, 3) + " " +
+               part.unit;
+      p.places = c.places;
+      p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
       p.why = "on the true surface an element would have been inverted";
       p.todo = "ask for a smaller turn per element there if the shape matters";
       out.problems.push_back(p);
@@ -422,8 +424,8 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const
   p.what = std::to_string(edges) + (edges == 1 ? " edge is" : " edges are") +
            " not followed: " + std::to_string(part.faces.size()) + " faces count as " +
            std::to_string(joined.part().faces.size());
-  p.why = "a rule says so; the surface deviates by at most " + formatNumber(out->surfaceDeviation, 3) + " " +
-          part.unit + " from the true faces";
+  p.why = "a rule says so; the surface deviates by at most " + formatNumber(out->fit.deviation, 3) + " " + part.unit +
+          " from the true faces";
   for (std::size_t e = 0; e < part.edges.size() && p.places.size() < 50; ++e)
     if (joined.edgeOf(static_cast<int>(e)) < 0)
       p.places.push_back(part.shape->edgePoint(static_cast<int>(e), 0.5 * (part.edges[e].t0 + part.edges[e].t1)));

@@ -14,14 +14,20 @@ struct MeshOptions {
   bool onlySurface = false; ///< ends after the surface: a mesh without cells
 };
 
+/// Mid nodes on the boundary, and those of them that could not stay on the geometry.
+struct CurveStats {
+  int straightened = 0, boundary = 0;
+  double offset = 0;        ///< largest distance of a straightened one from the true surface or edge
+  std::vector<Vec3> places; ///< of the first 50
+};
+
 struct MeshOutcome {
   Mesh mesh;
   std::vector<Problem> problems;
   std::vector<std::pair<std::string, double>> timings; ///< stage, seconds
-  double surfaceDeviation = 0; ///< largest distance between surface triangles and the true faces
-  int straightenedMidNodes = 0;
-  int boundaryMidNodes = 0;
-  int missingEdges = 0, missingFaces = 0; ///< that had to be recovered
+  SurfaceFit fit;                                      ///< of the final surface
+  CurveStats midNodes;                                 ///< order 2
+  int missingEdges = 0, missingFaces = 0;              ///< that had to be recovered
 };
 
 /// Meshes every body of the part. Edges that `size.bridging` says to ignore are not followed, and a finding tells how
@@ -34,9 +40,6 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const Mesh
 /// face of `part` for a link of the mesh.
 Result<SurfaceMesh> surfaceOfMesh(const Mesh& mesh, const Part& part, const std::vector<int>& faceOf = {});
 
-struct CurveStats {
-  int straightened = 0, boundary = 0;
-};
 /// Turns linear tets into quadratic ones: mid nodes on the true edges and faces; where an element would be inverted
 /// anywhere (Bernstein coefficients of its Jacobian; Johnen, Remacle & Geuzaine 2013), its mid nodes are drawn back
 /// towards their chords, inner ones first, until all coefficients are positive.

@@ -71,7 +71,8 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     std::int32_t a, b;
     GeometryLink link;
     Vec3 chord, true_;
-    double share = 1; ///< 1: on the geometry, 0: on the chord
+    double share = 1;  ///< 1: on the geometry, 0: on the chord
+    double jumped = 0; ///< distance to a projection that was not taken
   };
   std::vector<Mid> mids;
   std::unordered_map<std::uint64_t, std::int32_t> id;
@@ -145,7 +146,10 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
         m.true_ = part.shape->projectToFace(m.link.entity, m.chord).point;
         // A projection that jumps (folded face, self-near surface) is no mid node.
         double l = (mesh.nodes[static_cast<std::size_t>(m.a)] - mesh.nodes[static_cast<std::size_t>(m.b)]).norm();
-        if ((m.true_ - m.chord).norm() > 0.5 * l) m.true_ = m.chord;
+        if (const double d = (m.true_ - m.chord).norm(); d > 0.5 * l) {
+          m.true_ = m.chord;
+          m.jumped = d;
+        }
       },
       64);
   progress.check();
@@ -205,7 +209,11 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     mesh.nodeLink.push_back(m.link.dim == 3 ? GeometryLink{} : m.link);
     if (m.link.dim != 3) {
       ++stats.boundary;
-      if (m.share < 1) ++stats.straightened;
+      if (m.share < 1 || m.jumped > 0) {
+        ++stats.straightened;
+        stats.offset = std::max({stats.offset, m.jumped, (1 - m.share) * (m.true_ - m.chord).norm()});
+        if (stats.places.size() < 50) stats.places.push_back(place(m));
+      }
     }
   }
   mesh.cells = std::move(cells);

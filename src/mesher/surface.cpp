@@ -463,26 +463,45 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   return out;
 }
 
-double surfaceDeviation(const SurfaceMesh& m, const Part& part, const Progress& progress) {
+SurfaceFit surfaceFit(const SurfaceMesh& m, const Part& part, const Progress& progress) {
   std::vector<std::vector<std::size_t>> ofFace(part.faces.size());
   for (std::size_t i = 0; i < m.triangles.size(); ++i)
     if (part.faces[static_cast<std::size_t>(m.face[i])].kind != SurfaceKind::Plane)
       ofFace[static_cast<std::size_t>(m.face[i])].push_back(i);
-  std::vector<double> most(part.faces.size(), 0);
+  struct OfFace {
+    SurfaceFit fit;
+    double area = 0, turned = 0;
+  };
+  std::vector<OfFace> each(part.faces.size());
   parallelFor(
       part.faces.size(), &progress,
       [&](std::size_t f) {
+        OfFace& mine = each[f];
         for (std::size_t k = 0; k < ofFace[f].size(); ++k) {
           if ((k & 1023) == 0) progress.check();
           const auto& q = m.triangles[ofFace[f][k]];
-          Vec3 c = (m.points[static_cast<std::size_t>(q[0])] + m.points[static_cast<std::size_t>(q[1])] +
-                    m.points[static_cast<std::size_t>(q[2])]) /
-                   3;
-          most[f] = std::max(most[f], (part.shape->projectToFace(static_cast<int>(f), c).point - c).norm());
+          const Vec3 &a = m.points[static_cast<std::size_t>(q[0])], &b = m.points[static_cast<std::size_t>(q[1])],
+                     &c = m.points[static_cast<std::size_t>(q[2])];
+          const Vec3 middle = (a + b + c) / 3, normal = (b - a).cross(c - a);
+          const FaceProjection on = part.shape->projectToFace(static_cast<int>(f), middle);
+          mine.fit.deviation = std::max(mine.fit.deviation, (on.point - middle).norm());
+          const double angle = std::atan2(normal.cross(on.normal).norm(), normal.dot(on.normal));
+          mine.area += normal.norm();
+          mine.turned += angle * normal.norm();
+          if (angle > mine.fit.normalRad) mine.fit.normalRad = angle, mine.fit.worstNormal = middle;
         }
       },
       1);
-  return most.empty() ? 0 : *std::max_element(most.begin(), most.end());
+  SurfaceFit r;
+  double area = 0;
+  for (const auto& x : each) {
+    r.deviation = std::max(r.deviation, x.fit.deviation);
+    if (x.fit.normalRad > r.normalRad) r.normalRad = x.fit.normalRad, r.worstNormal = x.fit.worstNormal;
+    area += x.area;
+    r.meanNormalRad += x.turned;
+  }
+  if (area > 0) r.meanNormalRad /= area;
+  return r;
 }
 
 } // namespace tess

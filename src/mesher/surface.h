@@ -34,8 +34,15 @@ struct SurfaceOutcome {
 /// Meshes all faces. On self-intersection the size is lowered there and the surface made again, at most `rounds` times.
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds = 5);
 
-/// Largest distance of a triangle's middle from the true face. Throws Cancelled on a stop.
-double surfaceDeviation(const SurfaceMesh& mesh, const Part& part, const Progress& progress);
+/// How well the triangles follow the true faces, at their middles.
+struct SurfaceFit {
+  double deviation = 0;            ///< largest distance
+  double normalRad = 0;            ///< largest angle between a triangle's normal and the true one
+  double meanNormalRad = 0;        ///< mean of that angle over the area of curved faces
+  Vec3 worstNormal = Vec3::Zero(); ///< where the angle is largest
+};
+/// Throws Cancelled on a stop.
+SurfaceFit surfaceFit(const SurfaceMesh& mesh, const Part& part, const Progress& progress);
 
 /// Splits the given edges (vertex pairs) in their middle, with all triangles there. Returns how many were split.
 int splitSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges, const Part& part);
