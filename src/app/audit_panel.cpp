@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/audit_panel.h"
+#include "app/class_bar.h"
 #include "app/theme.h"
 #include "job/limits.h"
 #include <QComboBox>
@@ -66,6 +67,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->setSpacing(5);
   box->addWidget(m_verdict = label("verdict"));
   box->addWidget(m_detail = label("small"));
+  box->addWidget(m_classes = new ClassBar);
   box->addSpacing(4);
   m_metric = new QComboBox;
   m_metric->setAccessibleName(tr("Metric"));
@@ -128,6 +130,7 @@ void AuditPanel::setMetric(Metric m) { m_metric->setCurrentIndex(static_cast<int
 void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
   m_run = std::move(run);
   m_worstAt = -1;
+  m_classes->setClasses(m_run ? m_run->audit.classes : decltype(m_run->audit.classes){});
   if (!m_run) {
     m_verdict->setText(tr("No mesh yet"));
     m_detail->setText(tr("Press Mesh (Ctrl+Return) and the verdict stands here."));

@@ -13,6 +13,7 @@ class QVBoxLayout;
 
 namespace tess {
 
+class ClassBar;
 class AuditPanel : public QWidget {
   Q_OBJECT
 public:
@@ -47,6 +48,7 @@ private:
   void fitHeight();
   std::shared_ptr<const RunResult> m_run;
   std::vector<Problem> m_findings;
+  ClassBar* m_classes;
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
   QComboBox* m_metric;
   Histogram* m_histogram;

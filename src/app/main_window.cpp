@@ -399,8 +399,9 @@ void MainWindow::buildMenus() {
   partMenu->addSeparator();
   add(partMenu, tr("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
   add(partMenu, tr("Put another part in its place…"), QKeySequence(), [this] {
-    QString p = QFileDialog::getOpenFileName(this, tr("Another part"), QString(),
-                                             tr("Parts (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
+    QString p = QFileDialog::getOpenFileName(
+        this, tr("Another part"), QString(),
+        tr("Parts (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk)"));
     if (!p.isEmpty()) swapPart(p);
   });
   if (m_view) {
@@ -414,6 +415,7 @@ void MainWindow::buildMenus() {
   auto* run = menuBar()->addMenu(tr("Run"));
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
+  add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
   add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
     // A range chosen in the histogram is what is meant; else the whole mesh.
     auto* h = m_audit->histogram();
@@ -655,6 +657,26 @@ void MainWindow::connectPanels() {
     m_forecast = f;
     showReady();
     emit forecastReady();
+  });
+  connect(m_worker, &MeshWorker::surfaceKept, this, [this](const QString& file) {
+    m_runs->setBusy(false, false);
+    edit(
+        [&](Brief& b) {
+          std::erase_if(b.rules, [](const Rule& r) { return r.kind == "keep_surface"; });
+          Rule r{"keep_surface", {}, "", false, {}};
+          r.values["path"] = QFileInfo(file).fileName().toStdString();
+          // After the last rule of its section.
+          auto at = std::find_if(b.rules.rbegin(), b.rules.rend(), [](const Rule& x) {
+            const RuleKind* k = ruleKind(x.kind);
+            return k && k->section == "Methods";
+          });
+          b.rules.insert(at.base(), r);
+        },
+        tr("keep the surface mesh"));
+    m_notice->ask(
+        "surface",
+        tr("The surface mesh is kept in %1; the volume follows it from now on.").arg(QFileInfo(file).fileName()),
+        {{tr("fine"), {}}});
   });
   connect(m_worker, &MeshWorker::handedOver, this, [this](const std::vector<Rule>& rules) {
     m_runs->setBusy(false, false);
@@ -1211,6 +1233,14 @@ void MainWindow::startMesh() {
   m_runs->setProgress(tr("Starting"), 0, 0);
   refresh();
 }
+void MainWindow::keepSurface() {
+  auto run = currentRun();
+  if (!run || m_worker->busy()) return;
+  if (m_doc.brief().path.empty() && !save()) return; // the file stands beside the brief
+  const QFileInfo brief(QString::fromStdString(m_doc.brief().path));
+  m_runs->setBusy(true, false);
+  m_worker->keepSurface(run, brief.dir().filePath(brief.completeBaseName() + ".surface.vtp"));
+}
 void MainWindow::stopMesh() { m_worker->stop(); }
 
 void MainWindow::readPart() {
@@ -1607,7 +1637,7 @@ void MainWindow::askOpen() {
   if (!mayDiscard()) return;
   QString p = QFileDialog::getOpenFileName(
       this, tr("Open part or brief"), QString(),
-      tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply)"));
+      tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk)"));
   if (!p.isEmpty()) open(p);
 }
 

@@ -56,6 +56,8 @@ public:
   void discardRun(int index);
   /// The shown mesh with its failing elements as a set.
   void keepFailing();
+  /// Writes the surface of the run on show beside the brief and adds the rule that keeps it.
+  void keepSurface();
   /// All sizes of the brief times a factor.
   void scaleSizes(double factor);
   /// Rules for a purpose, as withPurpose().

@@ -143,6 +143,26 @@ void MeshWorker::handOver(std::shared_ptr<const RunResult> run, std::vector<Rule
   });
 }
 
+void MeshWorker::keepSurface(std::shared_ptr<const RunResult> run, const QString& file) {
+  start([this, run, file](Progress& progress) -> std::function<void()> {
+    progress.stage("Writing " + file.toStdString(), 0, 1);
+    std::optional<Problem> p;
+    if (!run->mesh.twins.empty()) {
+      p.emplace();
+      p->code = "surface.apart";
+      p->what = "the surface of this run cannot be kept";
+      p->why = "bodies are kept apart in it, so some faces are there twice";
+      p->todo = "switch the rule 'apart' off, mesh, and keep that surface";
+    } else
+      p = writeSurface(run->mesh, file.toStdString());
+    if (p) {
+      Problem bad = *p;
+      return [this, bad] { emit failed(bad); };
+    }
+    return [this, file] { emit surfaceKept(file); };
+  });
+}
+
 void MeshWorker::measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities) {
   start([this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
     auto all = tess::measure(*part, dim, entities, &progress);

@@ -32,6 +32,8 @@ public:
   void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
   /// Writes and reads back the files of these rules, one after the other, up to the first that fails.
   void handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules);
+  /// Writes the boundary of a run's mesh, for the rule that keeps it.
+  void keepSurface(std::shared_ptr<const RunResult> run, const QString& file);
   void measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities);
   /// Keeps a run on disk.
   void keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file);
@@ -48,6 +50,7 @@ signals:
              const std::vector<Problem>& problems);
   void forecasted(const Forecast& forecast);
   void handedOver(const std::vector<Rule>& rules);
+  void surfaceKept(const QString& file);
   void measured(const std::vector<Measure>& measures);
   void kept(const QString& file);
   void recalled(const std::vector<RecalledRun>& runs);

@@ -7,6 +7,11 @@
 
 namespace tess {
 
+const char* elementClassName(ElementClass c) {
+  static const char* names[] = {"good", "fair", "poor", "failing"};
+  return names[static_cast<int>(c)];
+}
+
 const std::vector<LimitSet>& limitSets() {
   static const std::vector<LimitSet> sets = [] {
     const char* practice = "figure heard in practice";
@@ -210,6 +215,22 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
     r.share = judged ? static_cast<double>(r.failing) / static_cast<double>(judged) : 0;
     if (!judged) continue; // no such cells: nothing to report
     a.results.push_back(r);
+  }
+  a.classes = {};
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    double room = 1;
+    for (const auto& l : limits.limits) {
+      const double best = metricInfo(l.metric).best;
+      if (!l.judges(c) || !(std::abs(best - l.bound) > 0)) continue;
+      const double v = a.metrics[static_cast<std::size_t>(l.metric)].value[c];
+      // Beyond the ideal value, as an angle of 75 degrees in a hexahedron, there is room enough.
+      room = std::min(room, (l.atLeast ? v - l.bound : l.bound - v) / std::abs(best - l.bound));
+    }
+    const ElementClass k = a.failing[c]       ? ElementClass::Failing
+                           : room < kPoorRoom ? ElementClass::Poor
+                           : room < kFairRoom ? ElementClass::Fair
+                                              : ElementClass::Good;
+    ++a.classes[static_cast<std::size_t>(k)];
   }
   a.failingCells = 0;
   for (auto f : a.failing) a.failingCells += f;

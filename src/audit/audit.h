@@ -32,6 +32,14 @@ const LimitSet* limitSet(std::string_view name);
 /// group (`limit.cells`) takes its place in those cells only.
 void addLimit(LimitSet& set, Limit limit);
 
+/// How much room an element leaves to the limits: of the way from the limit to the ideal value, under 15 % is poor,
+/// under 40 % fair (for the worst of its limits that have an ideal value). Our own steps; limits themselves carry a
+/// source.
+enum class ElementClass : std::uint8_t { Good, Fair, Poor, Failing };
+constexpr int kElementClasses = 4;
+constexpr double kPoorRoom = 0.15, kFairRoom = 0.4;
+const char* elementClassName(ElementClass c);
+
 struct LimitResult {
   Limit limit;
   std::size_t failing = 0;
@@ -52,6 +60,7 @@ struct Audit {
   std::size_t failingCells = 0;      ///< cells that fail at least one limit
   std::vector<std::uint8_t> failing; ///< per cell
   std::size_t notAllowedCells = 0;
+  std::array<std::size_t, kElementClasses> classes{}; ///< elements by class
   Soundness soundness;
   bool pass = false;
   std::string sentence; ///< the verdict in words

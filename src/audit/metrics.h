@@ -36,6 +36,7 @@ struct MetricInfo {
   const char* definition;
   const char* range;
   bool highIsGood;
+  double best; ///< value of the ideal element; not a number where there is none
 };
 const MetricInfo& metricInfo(Metric m);
 std::optional<Metric> metricById(std::string_view id);

@@ -98,6 +98,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
   }
   double shortest = 1e300;
   for (const auto& e : part->edges) shortest = std::min(shortest, e.length);
+  const double matters = shortestEdgeThatMatters(*part);
   if (json) {
     nlohmann::json j{{"status", "ok"},
                      {"file", path},
@@ -130,7 +131,10 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
       if (f.color) x["colour"] = *f.color;
       j["faces"].push_back(x);
     }
-    j["edges"] = {{"count", part->edges.size()}, {"shortest", part->edges.empty() ? 0 : shortest}};
+    j["edges"] = {{"count", part->edges.size()},
+                  {"shortest", part->edges.empty() ? 0 : shortest},
+                  {"shortest_that_matters", matters},
+                  {"proposed_size", matters / 5}};
     j["problems"] = nlohmann::json::array();
     for (const auto& p : part->problems) j["problems"].push_back(problemJson(p));
     std::cout << j.dump(2) << "\n";
@@ -145,6 +149,9 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
     for (const auto& b : part->bodies)
       std::cout << "  body " << b.name << ": " << b.faces.size() << " faces, volume " << formatNumber(b.volume) << "\n";
     if (!part->edges.empty()) std::cout << "shortest edge " << formatNumber(shortest) << " " << part->unit << "\n";
+    if (matters > 0)
+      std::cout << "shortest edge that matters " << formatNumber(matters, 4) << " " << part->unit << ": "
+                << formatNumber(matters / 5, 3) << " " << part->unit << " or less resolves it\n";
   }
   for (const auto& p : part->problems) say(p);
   return 0;
@@ -261,6 +268,19 @@ template <class F> int guarded(const std::string& report, F&& work) {
     p.todo = "ask for a larger size";
   }
   return fail(p, report);
+}
+
+/// "good 91 %, fair 8.2 %, poor 0.8 %, failing 0 %"
+std::string classShares(const Audit& a) {
+  std::size_t all = 0;
+  for (std::size_t n : a.classes) all += n;
+  std::string s;
+  for (int k = 0; k < kElementClasses && all; ++k)
+    s += (k ? ", " : "") + std::string(elementClassName(static_cast<ElementClass>(k))) + " " +
+         formatNumber(100.0 * static_cast<double>(a.classes[static_cast<std::size_t>(k)]) / static_cast<double>(all),
+                      2) +
+         " %";
+  return s;
 }
 
 /// A count for people: three significant digits, thousands apart.
@@ -452,7 +472,7 @@ int meshCommand(const MeshArgs& a) {
       std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
                 << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"
-                << run->audit.sentence << "\n";
+                << run->audit.sentence << "\n  " << classShares(run->audit) << "\n";
       for (const auto& l : run->audit.results) {
         std::cout << "  " << limitName(l.limit) << " " << formatNumber(l.worst, 3)
                   << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound)
@@ -510,7 +530,7 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
     if (auto p = writeFileAtomic(report, j.dump(2) + "\n")) return fail(*p);
   std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, "
             << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n"
-            << a.sentence << "\n";
+            << a.sentence << "\n  " << classShares(a) << "\n";
   for (const auto& l : a.results)
     std::cout << "  " << metricInfo(l.limit.metric).name << " " << formatNumber(l.worst, 3)
               << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing

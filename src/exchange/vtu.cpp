@@ -2,15 +2,10 @@
 // VTU for cells (cell array `region`, names as field data) with a sibling NAME.boundary.vtp for boundary faces (cell
 // array `group`, names as field data). VTK's linear wedge has its base the other way round; it is swapped here.
 #include "base/file.h"
+#include "base/trial.h"
 #include "exchange/exchange.h"
-#include <csignal>
-#include <fcntl.h>
 #include <filesystem>
-#include <fstream>
 #include <map>
-#include <sys/resource.h>
-#include <sys/wait.h>
-#include <unistd.h>
 #include <vtkCell.h>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
@@ -82,42 +77,6 @@ Problem unreadable(const std::string& path, const std::string& why) {
   p.why = why;
   p.todo = "check that the file is complete, or write it again";
   return p;
-}
-
-/// True when `read` comes to an end in a process of its own. VTK's XML readers can crash on damaged files, or ask for
-/// any amount of memory; what they do to a child process harms nobody.
-template <class F> bool survives([[maybe_unused]] std::uintmax_t bytes, F&& read) {
-  pid_t child = fork();
-  if (child < 0) return true; // no processes to be had: read without the trial
-  if (child == 0) {
-    for (int signal : {SIGSEGV, SIGABRT, SIGBUS, SIGFPE}) std::signal(signal, SIG_DFL);
-    int quiet = open("/dev/null", O_WRONLY);
-    dup2(quiet, 2);
-    rlimit none{0, 0}, time{120, 120};
-    setrlimit(RLIMIT_CORE, &none);
-    setrlimit(RLIMIT_CPU, &time);
-#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
-    // Room for what zlib can unpack of such a file at most (a factor of about 1000 is possible, 60 is not usual).
-    rlimit memory{};
-    getrlimit(RLIMIT_AS, &memory);
-    std::ifstream statm("/proc/self/statm");
-    rlim_t pages = 0;
-    statm >> pages;
-    memory.rlim_cur = std::min<rlim_t>(memory.rlim_cur, pages * static_cast<rlim_t>(sysconf(_SC_PAGESIZE)) +
-                                                            (rlim_t(1) << 30) + 60 * bytes);
-    setrlimit(RLIMIT_AS, &memory);
-#endif
-    try {
-      read();
-    } catch (...) {
-      _exit(1);
-    }
-    _exit(0);
-  }
-  int status = 0;
-  while (waitpid(child, &status, 0) < 0)
-    if (errno != EINTR) return true;
-  return WIFEXITED(status) && WEXITSTATUS(status) == 0;
 }
 
 template <class Reader> vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors) {

@@ -590,7 +590,10 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
 }
 
 Result<Part> loadFacetPart(const std::string& path, const std::string& ext, const LoadOptions& options) {
-  auto soup = ext == ".stl" ? readStl(path) : ext == ".obj" ? readObj(path) : readPly(path);
+  auto soup = ext == ".stl"   ? readStl(path)
+              : ext == ".obj" ? readObj(path)
+              : ext == ".ply" ? readPly(path)
+                              : readVtkSurface(path, ext == ".vtp");
   if (!soup) return soup.problem();
   auto part = partFromFacets(std::move(*soup), options);
   if (!part) {
@@ -598,7 +601,7 @@ Result<Part> loadFacetPart(const std::string& path, const std::string& ext, cons
     if (p.where.empty()) p.where = path;
     return p;
   }
-  part->format = ext == ".stl" ? "STL" : ext == ".obj" ? "OBJ" : "PLY";
+  part->format = ext == ".stl" ? "STL" : ext == ".obj" ? "OBJ" : ext == ".ply" ? "PLY" : "VTK";
   if (part->bodies.size() == 1) part->bodies[0].name = std::filesystem::path(path).stem().string();
   return part;
 }

@@ -16,6 +16,8 @@ struct FacetSoup {
 Result<FacetSoup> readStl(const std::string& path);
 Result<FacetSoup> readObj(const std::string& path);
 Result<FacetSoup> readPly(const std::string& path);
+/// VTP (`xml`), or a legacy VTK file of polygons.
+Result<FacetSoup> readVtkSurface(const std::string& path, bool xml);
 Result<Part> partFromFacets(FacetSoup soup, const LoadOptions& options);
 Result<Part> loadFacetPart(const std::string& path, const std::string& ext, const LoadOptions& options);
 

@@ -487,7 +487,7 @@ void imprint(KernelModel& model, double diagonal, const LoadOptions& options) {
   model.solids.clear();
   model.solidBody.clear();
   auto asked = parseLength(options.touchWithin.empty() ? "0" : options.touchWithin,
-                                 options.unit.empty() ? model.unit : options.unit);
+                           options.unit.empty() ? model.unit : options.unit);
   const double touch = std::max(1e-6 * diagonal, asked ? *asked : 0);
   std::vector<Box> boxes;
   for (auto& b : model.bodies) boxes.push_back(shapeBox(b.solid));

@@ -110,6 +110,13 @@ void addHealth(Part& part) {
 
 } // namespace
 
+double shortestEdgeThatMatters(const Part& part) {
+  double least = std::numeric_limits<double>::max();
+  for (const auto& e : part.edges)
+    if (e.length >= 1e-3 * part.diagonal()) least = std::min(least, e.length);
+  return least < std::numeric_limits<double>::max() ? least : 0;
+}
+
 Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progress* progress) {
   namespace fs = std::filesystem;
   std::error_code ec;
@@ -131,9 +138,10 @@ Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progr
   Result<Part> r = [&]() -> Result<Part> {
     if (ext == ".step" || ext == ".stp" || ext == ".iges" || ext == ".igs" || ext == ".brep" || ext == ".brp")
       return loadKernelPart(path, ext, options, progress);
-    if (ext == ".stl" || ext == ".obj" || ext == ".ply") return loadFacetPart(path, ext, options);
+    if (ext == ".stl" || ext == ".obj" || ext == ".ply" || ext == ".vtp" || ext == ".vtk")
+      return loadFacetPart(path, ext, options);
     return fileProblem(path, "file.format", "the format '" + ext + "' is not a part format",
-                       "parts come as STEP, IGES, BREP, STL, OBJ or PLY", "export the part to one of these");
+                       "parts come as STEP, IGES, BREP, STL, OBJ, PLY, VTP or VTK", "export the part to one of these");
   }();
   if (!r) return r;
   Part& part = *r;

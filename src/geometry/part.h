@@ -128,6 +128,9 @@ public:
   std::string sizeText() const;
 };
 
+/// The shortest edge that is no tiny one (1/1000 of the diagonal and more, hidden ones aside); 0 without edges.
+double shortestEdgeThatMatters(const Part& part);
+
 /// Pairs of bodies with a gap above 0 and up to `within` between them that share no face; by the display triangulation,
 /// so curved gaps are known to its tolerance only. In the order of bodies.
 std::vector<NearPair> nearBodies(const Part& part, double within);
@@ -135,8 +138,8 @@ std::vector<NearPair> nearBodies(const Part& part, double within);
 /// `*` in the pattern stands for any text; case counts.
 bool matchesName(const std::string& pattern, const std::string& text);
 
-/// Reads STEP, IGES, BREP, STL, OBJ or PLY by the file's extension (content is checked). The problem of a failure
-/// says what is wrong and where. Bodies that touch share their faces afterwards.
+/// Reads STEP, IGES, BREP, STL, OBJ, PLY, VTP or legacy VTK by the file's extension (content is checked). The problem
+/// of a failure says what is wrong and where. Bodies that touch share their faces afterwards.
 Result<Part> loadPart(const std::string& path, const LoadOptions& options = {}, Progress* progress = nullptr);
 
 } // namespace tess

@@ -350,7 +350,8 @@ private:
       const double fit = p.thickness / edge, piece = triangleArea(p.at[0], p.at[1], p.at[2]);
       if (fit < least) least = fit, where = at;
       area += piece;
-      if (fit >= std::min<double>(t.count, p.thickness / floor * (1 - 1e-9))) reached += piece;
+      // As many as fit when counted in whole elements.
+      if (std::round(fit) >= std::min<double>(t.count, std::floor(p.thickness / floor + 1e-9))) reached += piece;
     }
     a.share = area > 0 ? reached / area : 1;
     a.got = area > 0 ? "on " + formatNumber(100 * a.share, 4) + " % of the area at gaps; fewest " +
@@ -783,6 +784,8 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                   {"limits", limits},
                   {"failing_elements", a.failingCells},
                   {"type_not_allowed", a.notAllowedCells}};
+  for (int k = 0; k < kElementClasses; ++k)
+    j["verdict"]["classes"][elementClassName(static_cast<ElementClass>(k))] = a.classes[static_cast<std::size_t>(k)];
   const auto& s = a.soundness;
   j["soundness"] = {{"sound", s.sound()},
                     {"inverted", s.inverted},

@@ -87,6 +87,9 @@ Rule freshRule(const std::string& kind, const std::string& on, const Brief& brie
   if (kind == "divide") r.values["count"] = "10";
   if (kind == "apart") r.values["bodies"] = on;
   if (kind == "limit") r.values["bound"] = "8"; // degrees, of the metric that stands there at first
+  if (kind == "touch") put("within", 1e-3 * part.diagonal());
+  if (kind == "overlap" && !part.bodies.empty())
+    r.values["keep"] = part.bodies.back().name; // the first one does anyway
   if (kind == "zone") {
     // A box round the middle half of the part.
     r.values["from"] = formatPoint(part.box.lo + 0.25 * part.box.size());

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What stays and what leaves: kept runs, the gate before a hand-over, measures that become values, worst places.
+#include "app/class_bar.h"
 #include "app/gate_dialog.h"
 #include "app/window_fixture.h"
 #include "job/values.h"
@@ -302,4 +303,42 @@ TEST_F(Keep, aFindingWithARemedyOffersIt) {
   EXPECT_TRUE(unassignedFaces(*w->part(), w->groups()).empty());
   w->document().undo();
   EXPECT_EQ(w->document().brief().rules.size(), before);
+}
+
+TEST_F(Keep, aSurfaceIsKeptAndTheVolumeFollowsIt) {
+  TempFolder dir; // the surface is written beside the brief
+  for (const char* f : {"saddle-clamp.brief", "saddle-clamp.step"}) std::filesystem::copy_file(demo(f), dir / f);
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  w->open(QString::fromStdString(dir / "saddle-clamp.brief"));
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  mesh();
+  const double area = w->currentRun()->surfaceArea;
+  auto* bar = w->findChild<ClassBar*>();
+  ASSERT_NE(bar, nullptr);
+  EXPECT_TRUE(bar->isVisible());
+  EXPECT_TRUE(bar->text().contains("good")) << bar->text().toStdString();
+  bool kept = false;
+  QObject::connect(w->worker(), &MeshWorker::surfaceKept, [&] { kept = true; });
+  w->keepSurface();
+  ASSERT_TRUE(waitFor([&] { return kept; }));
+  const Rule* r = w->document().brief().first("keep_surface");
+  ASSERT_NE(r, nullptr);
+  EXPECT_TRUE(std::filesystem::exists(w->document().brief().resolve(r->get("path"))));
+  mesh();
+  EXPECT_NEAR(w->currentRun()->surfaceArea, area, 1e-9 * area);
+}
+
+TEST_F(Keep, rulesAboutReadingReadThePartAgain) {
+  open("saddle-clamp.brief");
+  const auto before = w->part();
+  bool loaded = false;
+  QObject::connect(w->worker(), &MeshWorker::loaded, [&] { loaded = true; });
+  auto* say = w->findChild<QLineEdit*>("say");
+  say->setFocus();
+  QTest::keyClicks(say, "touch");
+  QTest::keyClick(say, Qt::Key_Return);
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_NE(w->part(), before);
+  ASSERT_NE(w->document().brief().first("touch"), nullptr);
 }

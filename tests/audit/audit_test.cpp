@@ -26,6 +26,11 @@ TEST(Metrics, regularTetIsPerfect) {
   EXPECT_NEAR(value(m, Metric::HeightRatio), std::sqrt(2.0 / 3), 1e-6);
   EXPECT_NEAR(value(m, Metric::Volume), 8.0 / 3, 1e-5);
   EXPECT_NEAR(value(m, Metric::EdgeLength), 2 * std::sqrt(2.0), 1e-5);
+  EXPECT_NEAR(value(m, Metric::VolumeSkewness), 0, 1e-6);
+  EXPECT_NEAR(value(m, Metric::MinFaceAngle), 60, 1e-4);
+  EXPECT_NEAR(value(m, Metric::MaxFaceAngle), 60, 1e-4);
+  EXPECT_NEAR(value(m, Metric::NonOrthogonality), 0, 1e-4);
+  EXPECT_NEAR(value(m, Metric::JacobianRatio), 1, 1e-6);
 }
 
 TEST(Metrics, cornerTetHasKnownAngles) {
@@ -33,6 +38,12 @@ TEST(Metrics, cornerTetHasKnownAngles) {
   EXPECT_NEAR(value(m, Metric::MinDihedral), std::acos(1 / std::sqrt(3.0)) * 180 / kPi, 1e-4);
   EXPECT_NEAR(value(m, Metric::MaxDihedral), 90, 1e-4);
   EXPECT_NEAR(value(m, Metric::Skewness), 0.25, 1e-6);
+  EXPECT_NEAR(value(m, Metric::MinFaceAngle), 45, 1e-4);
+  EXPECT_NEAR(value(m, Metric::MaxFaceAngle), 90, 1e-4);
+  // Circumradius sqrt(3) / 2, volume 1 / 6: a third of the regular one's volume.
+  EXPECT_NEAR(value(m, Metric::VolumeSkewness), 1 - (1.0 / 6) / (8 * std::sqrt(3.0) / 27 * std::pow(0.75, 1.5)), 1e-6);
+  // From the centre (1/4, 1/4, 1/4) to the middle (1/3, 1/3, 0) of a face in the plane z = 0.
+  EXPECT_NEAR(value(m, Metric::NonOrthogonality), std::atan2(std::sqrt(2.0) / 12, 0.25) * 180 / kPi, 1e-4);
 }
 
 TEST(Metrics, cubeIsPerfectAndShearIsNot) {
@@ -41,6 +52,20 @@ TEST(Metrics, cubeIsPerfectAndShearIsNot) {
   EXPECT_NEAR(value(m, Metric::Skewness), 0, 1e-6);
   EXPECT_NEAR(value(m, Metric::ScaledJacobian), 1, 1e-6);
   EXPECT_NEAR(value(m, Metric::Volume), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::Warpage), 0, 1e-4);
+  EXPECT_NEAR(value(m, Metric::Taper), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::JacobianRatio), 1, 1e-6);
+  EXPECT_NEAR(value(m, Metric::NonOrthogonality), 0, 1e-4);
+  auto bent = c;
+  bent[6].z() += 0.5; // one corner of the top
+  Mesh b = oneCell(ElementType::Hex8, bent);
+  EXPECT_NEAR(value(b, Metric::JacobianRatio), 1 / 1.5, 1e-5);
+  EXPECT_GT(value(b, Metric::Warpage), 20);
+  EXPECT_LT(value(b, Metric::Taper), 0.95);
+  auto tapered = c; // the top's side at y = 1 shrinks to a half
+  tapered[6].x() = 0.75, tapered[7].x() = 0.25;
+  // The trapezium's corner triangles have a half and a quarter, its area is three quarters.
+  EXPECT_NEAR(value(oneCell(ElementType::Hex8, tapered), Metric::Taper), 0.25 / 0.375, 1e-5);
   for (std::size_t i = 4; i < 8; ++i) c[i].x() += 1;
   Mesh s = oneCell(ElementType::Hex8, c);
   EXPECT_NEAR(value(s, Metric::ScaledJacobian), std::sqrt(0.5), 1e-5);
@@ -56,7 +81,8 @@ TEST(Metrics, doNotChangeWithPlaceScaleOrNumbering) {
     q.push_back(7 * (r * p[static_cast<std::size_t>(i)]) + Vec3(100, -50, 3)); // an even permutation
   auto moved = computeMetrics(oneCell(ElementType::Tet4, q));
   for (Metric k : {Metric::Skewness, Metric::AspectRatio, Metric::ScaledJacobian, Metric::MinDihedral,
-                   Metric::MaxDihedral, Metric::HeightRatio})
+                   Metric::MaxDihedral, Metric::HeightRatio, Metric::VolumeSkewness, Metric::MinFaceAngle,
+                   Metric::MaxFaceAngle, Metric::NonOrthogonality, Metric::JacobianRatio})
     EXPECT_NEAR(base[static_cast<std::size_t>(k)].value[0], moved[static_cast<std::size_t>(k)].value[0],
                 1e-4 * std::abs(base[static_cast<std::size_t>(k)].value[0]))
         << metricInfo(k).id;
@@ -147,4 +173,20 @@ TEST(WorstPlaces, neighboursAreOnePlace) {
   EXPECT_LT(places[0].value, places[1].value);
   // Where nothing fails the worst ones are shown all the same.
   EXPECT_FALSE(worstPlaces(m, audit, Metric::Volume).empty());
+}
+
+TEST(Audit, classesCountEveryElementOnceByItsRoomToTheLimits) {
+  Mesh m = meshOf(made("cylinder 3 8"), 1.5).mesh;
+  Audit a = auditMesh(m, *limitSet("general"));
+  std::size_t all = 0;
+  for (auto n : a.classes) all += n;
+  EXPECT_EQ(all, m.cells.size());
+  EXPECT_EQ(a.classes[static_cast<std::size_t>(ElementClass::Failing)], a.failingCells);
+  // The only limit, at the ideal value less 10 degrees: good from 4 degrees of room on.
+  LimitSet own{"own", "own", {{Metric::MinDihedral, true, 60.53, "test"}}, {}, ""};
+  applyLimits(a, m, own);
+  std::array<std::size_t, kElementClasses> expected{};
+  for (float v : a.metrics[static_cast<std::size_t>(Metric::MinDihedral)].value)
+    ++expected[v < 60.53 ? 3 : v < 62.03 ? 2 : v < 64.53 ? 1 : 0];
+  EXPECT_EQ(a.classes, expected);
 }

@@ -202,3 +202,44 @@ TEST(CommandLine, namedValuesAreSetPerRunAndPurposesProposed) {
   EXPECT_EQ(run("inspect " + demo("saddle-clamp.step") + " --propose --for flow"), 0);
   EXPECT_EQ(run("inspect " + demo("saddle-clamp.step") + " --propose --for nothing"), 2);
 }
+
+TEST(CommandLine, aSurfaceIsMeshedAloneAndKept) {
+  TempFolder dir;
+  const std::string part = demo("saddle-clamp.step");
+  EXPECT_EQ(run("surface " + part + " --size '6 mm' --out " + (dir / "s.stl")), 2);
+  ASSERT_EQ(run("surface " + part + " --size '6 mm' --out " + (dir / "s.vtp")), 0);
+  const std::string brief = dir.write("a.brief", "format = 1\n[part]\nfile = \"" + part +
+                                                     "\"\n[[rule]]\nis = \"everywhere\"\ntarget = \"4 mm\"\n"
+                                                     "[[rule]]\nis = \"keep_surface\"\npath = \"s.vtp\"\n");
+  ASSERT_EQ(run("mesh " + brief + " --report " + (dir / "r.json")), 0);
+  auto surface = readSurface(dir / "s.vtp");
+  ASSERT_TRUE(surface.ok());
+  double area = 0;
+  for (std::size_t f = 0; f < surface->faces.size(); ++f) area += faceArea(*surface, f);
+  const auto j = json(dir / "r.json");
+  EXPECT_NEAR(j["surface_area"].get<double>(), area, 1e-9 * area);
+  EXPECT_GT(j["surface_normal_deg"]["largest"].get<double>(), 0);
+  EXPECT_GT(j["verdict"]["classes"]["good"].get<int>(), 0);
+}
+
+TEST(CommandLine, bodiesThatFailAreNamedAndTheRestIsWritten) {
+  TempFolder dir;
+  // Two tetrahedra that run through each other, and one on its own.
+  std::string stl = "solid s\n";
+  for (double x : {0.0, 0.3, 5.0}) {
+    const Vec3 v[4] = {{x, 0, 0}, {x + 1, 0, 0}, {x, 1, 0}, {x, 0, 1}};
+    for (const auto& t : {std::array{0, 2, 1}, std::array{0, 1, 3}, std::array{0, 3, 2}, std::array{1, 2, 3}}) {
+      stl += "facet normal 0 0 0\nouter loop\n";
+      for (int i : t)
+        stl += "vertex " + std::to_string(v[i].x()) + " " + std::to_string(v[i].y()) + " " + std::to_string(v[i].z()) +
+               "\n";
+      stl += "endloop\nendfacet\n";
+    }
+  }
+  const std::string file = dir.write("three.stl", stl + "endsolid s\n");
+  EXPECT_EQ(run("mesh " + file + " --size 0.4 --out " + (dir / "m.vtu") + " --report " + (dir / "r.json")), 3);
+  const auto j = json(dir / "r.json");
+  EXPECT_EQ(j["status"], "partial");
+  EXPECT_NEAR(j["volume"].get<double>(), 1.0 / 6, 1e-6);
+  EXPECT_TRUE(readMesh(dir / "m.vtu").ok());
+}

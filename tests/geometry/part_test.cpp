@@ -3,6 +3,7 @@
 #include "support/fixtures.h"
 #include <cmath>
 #include <cstring>
+#include <map>
 
 using namespace tess;
 using namespace tess::test;
@@ -264,4 +265,94 @@ TEST(FacetPart, objAndPlyGiveTheSameBody) {
   ASSERT_FALSE(claim.ok());
   EXPECT_NE(claim.problem().why.find("nothing"), std::string::npos) << claim.problem().sentence();
   EXPECT_FALSE(loadPart(dir.write("bad.obj", obj + "f 1 2 99\n")).ok());
+}
+
+TEST(KernelPart, ruleSaysWhichBodyKeepsTheSpace) {
+  LoadOptions o;
+  o.keepsSpace = {"body2"};
+  auto p = makeKernelPart("overlap 0.5", o);
+  ASSERT_TRUE(p.ok());
+  EXPECT_NEAR(p->bodies[0].volume, 2 - 0.36 * 0.5, 1e-9);
+  EXPECT_NEAR(p->bodies[1].volume, 0.36 * 2.5, 1e-9);
+  int chosen = 0;
+  for (const auto& q : p->problems) chosen += q.code == "part.overlap" && q.severity == Severity::Note;
+  EXPECT_EQ(chosen, 1); // what was asked for is no warning
+}
+
+TEST(KernelPart, bodyInsideAnotherKeepsItsSpaceUnlessTheRuleSaysOtherwise) {
+  Part p = made("buried 1");
+  ASSERT_EQ(p.bodies.size(), 2u);
+  EXPECT_NEAR(p.bodies[0].volume, 7, 1e-9);
+  EXPECT_NEAR(p.bodies[1].volume, 1, 1e-9);
+  LoadOptions o;
+  o.keepsSpace = {"body1"};
+  auto q = makeKernelPart("buried 1", o);
+  ASSERT_TRUE(q.ok());
+  ASSERT_EQ(q->bodies.size(), 1u);
+  EXPECT_NEAR(q->bodies[0].volume, 8, 1e-9);
+  bool told = false;
+  for (const auto& x : q->problems) told = told || x.code == "part.swallowed";
+  EXPECT_TRUE(told);
+}
+
+TEST(KernelPart, nearBodiesAreToldAndTouchWhenARuleSaysSo) {
+  Part apart = made("apart 0.01");
+  auto near = nearBodies(apart, 0.02);
+  ASSERT_EQ(near.size(), 1u);
+  EXPECT_NEAR(near[0].gap, 0.01, 1e-9);
+  EXPECT_NEAR(near[0].at.z(), 1.005, 1e-9);
+  EXPECT_TRUE(nearBodies(apart, 0.005).empty());
+  auto shared = [](const Part& p) {
+    double a = 0;
+    for (const auto& f : p.faces)
+      if (f.bodies[0] >= 0 && f.bodies[1] >= 0) a += f.area;
+    return a;
+  };
+  EXPECT_EQ(shared(apart), 0);
+  LoadOptions o;
+  o.touchWithin = "0.02 mm";
+  auto joined = makeKernelPart("apart 0.01", o);
+  ASSERT_TRUE(joined.ok());
+  EXPECT_NEAR(shared(*joined), 16, 0.1);
+  EXPECT_TRUE(nearBodies(*joined, 0.02).empty());
+}
+
+TEST(KernelPart, namesMatchWithStars) {
+  EXPECT_TRUE(matchesName("bolt*", "bolt-12"));
+  EXPECT_TRUE(matchesName("*", ""));
+  EXPECT_TRUE(matchesName("a*c*e", "abcde"));
+  EXPECT_FALSE(matchesName("bolt", "bolt-1"));
+  EXPECT_FALSE(matchesName("a*c*f", "abcde"));
+}
+
+namespace {
+const char* kVtkCube = "# vtk DataFile Version 3.0\ncube\nASCII\nDATASET POLYDATA\nPOINTS 8 float\n"
+                       "0 0 0 2 0 0 2 2 0 0 2 0 0 0 2 2 0 2 2 2 2 0 2 2\nPOLYGONS 6 30\n4 0 3 2 1\n4 4 5 6 7\n"
+                       "4 0 1 5 4\n4 1 2 6 5\n4 2 3 7 6\n4 3 0 4 7\n";
+}
+
+TEST(FacetPart, legacyVtkPolygonsKeepTheirFaceNumbers) {
+  TempFolder dir;
+  auto p = loadPart(dir.write("cube.vtk", std::string(kVtkCube) +
+                                              "CELL_DATA 6\nSCALARS ModelFaceID int 1\nLOOKUP_TABLE default\n"
+                                              "1 2 3 3 3 3\n"));
+  ASSERT_TRUE(p.ok()) << p.problem().sentence();
+  EXPECT_EQ(p->bodies.size(), 1u);
+  EXPECT_NEAR(p->volume(), 8, 1e-9);
+  std::map<std::string, int> names;
+  for (const auto& f : p->faces) ++names[f.name];
+  EXPECT_EQ(names["face-1"], 1);
+  EXPECT_EQ(names["face-2"], 1);
+  EXPECT_EQ(names["face-3"], 4); // sharp edges still separate
+}
+
+TEST(FacetPart, damagedVtkFilesAreRefused) {
+  TempFolder dir;
+  const std::string good = kVtkCube;
+  auto bad = [&](const std::string& text) { return loadPart(dir.write("bad.vtk", text)); };
+  EXPECT_FALSE(bad(good.substr(0, good.size() / 2)).ok());
+  std::string stray = good;
+  stray.replace(stray.find("4 0 3 2 1"), 9, "4 0 3 2 9");
+  EXPECT_FALSE(bad(stray).ok());
+  EXPECT_FALSE(loadPart(dir.write("bad.vtp", "<VTKFile type=\"PolyData\"><PolyData>")).ok());
 }

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/units.h"
 #include "job/forecast.h"
 #include "support/briefs.h"
 #include <cmath>
@@ -241,4 +242,36 @@ TEST(SizeAcrossDiameters, flatTargetsAreAFinding) {
   EXPECT_TRUE(request.local.empty());
   ASSERT_EQ(problems.size(), 1u);
   EXPECT_EQ(problems[0].code, "size.no-diameter");
+}
+
+TEST(SizeRules, elementsAcrossGapsAreCountedThoughTheGapIsEmpty) {
+  Part part = made("apart 0.5");
+  Brief brief;
+  brief.rules.push_back({"everywhere", {{"target", "2 mm"}, {"slender", "0"}}, "", false, {}});
+  brief.rules.push_back({"through", {{"what", "gaps"}, {"count", "2"}, {"floor", "0.1 mm"}}, "", false, {}});
+  Progress progress;
+  auto with = runBrief(brief, part, 0, progress);
+  ASSERT_TRUE(with.ok()) << with.problem().sentence();
+  ASSERT_EQ(with->rules.size(), 2u);
+  EXPECT_GT(with->rules[1].share, 0.95);
+  brief.rules[1].values["count"] = "2";
+  brief.rules[1].values["floor"] = "1 mm"; // holds the size up: no more than none are asked for
+  auto floor = runBrief(brief, part, 0, progress);
+  ASSERT_TRUE(floor.ok());
+  EXPECT_EQ(floor->rules[1].share, 1);
+}
+
+TEST(SizeRules, readingThePartFollowsTheBrief) {
+  Brief brief;
+  brief.rules.push_back({"value", {{"name", "slack"}, {"value", "0.1 mm"}}, "", false, {}});
+  brief.rules.push_back({"overlap", {{"keep", "pin*, board"}}, "", false, {}});
+  brief.rules.push_back({"touch", {{"within", "2 * slack"}}, "", false, {}});
+  auto o = loadOptionsOf(brief);
+  ASSERT_TRUE(o.ok());
+  EXPECT_EQ(o->keepsSpace, (std::vector<std::string>{"pin*", "board"}));
+  EXPECT_NEAR(*parseLength(o->touchWithin, "mm"), 0.2, 1e-12);
+  brief.rules[1].off = true;
+  EXPECT_TRUE(loadOptionsOf(brief)->keepsSpace.empty());
+  brief.facetAngle = "wide";
+  EXPECT_FALSE(loadOptionsOf(brief).ok());
 }

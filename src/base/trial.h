@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Work by way of trial in a process of its own, for library code that can crash or ask for any amount of memory when
+// its input is damaged.
+#pragma once
+#include <cstdint>
+#include <functional>
+
+namespace tess {
+
+/// True when `work` comes to an end in a child process with memory for a file of so many bytes and 120 s of CPU time.
+/// True as well when no process is to be had. Not to be called while other threads hold locks that `work` needs.
+bool survives(std::uintmax_t bytes, const std::function<void()>& work);
+
+} // namespace tess
