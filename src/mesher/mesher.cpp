@@ -2,6 +2,7 @@
 #include "mesher/mesher.h"
 #include "geometry/joined.h"
 #include "geometry/subset.h"
+#include "mesher/take_back.h"
 #include "mesher/tet.h"
 #include <chrono>
 #include <spdlog/spdlog.h>
@@ -133,6 +134,15 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
   int grew = 0;
   std::size_t lostBefore = 0;
   TetCore bare;
+  // A surface that is kept is halved as well, but only until the tetrahedra are there.
+  std::vector<HalvedEdge> halved;
+  RecoveryReport lostFirst;
+  auto keptProblem = [&](const RecoveryReport& r, const SurfaceMesh& s) {
+    Problem p = lostProblem(r, s, part);
+    p.why = "the surface mesh is kept as it is, and leaves too little room there";
+    p.todo = "make the surface again with a smaller size there, or take out the rule that keeps it";
+    return p;
+  };
   for (int round = 0; round < kLastRounds; ++round) {
     auto r = recoverBoundary(core, bare, surface, progress);
     if (!r) return r.problem();
@@ -140,18 +150,26 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
     out.missingFaces = std::max(out.missingFaces, r->missingFaces);
     spdlog::debug("recovery round {}: {} edges and {} faces missing, {} edges and {} faces lost", round,
                   r->missingEdges, r->missingFaces, r->lostEdges.size(), r->lostFaces.size());
-    if (r->complete()) break;
-    if (kept) {
-      Problem p = lostProblem(*r, surface, part);
-      p.why = "the surface mesh is kept as it is, and leaves too little room there";
-      p.todo = "make the surface again with a smaller size there, or take out the rule that keeps it";
-      return p;
+    if (r->complete()) {
+      if (!kept || halved.empty()) break;
+      if (!takeBack(core, halved)) return keptProblem(lostFirst, *kept);
+      // The surface as it was; what was put into it are inner points now.
+      const std::size_t points = surface.points.size();
+      surface = *kept;
+      surface.points.insert(surface.points.end(),
+                            core.points.begin() + static_cast<std::ptrdiff_t>(kept->points.size()),
+                            core.points.begin() + static_cast<std::ptrdiff_t>(points));
+      surface.dim.resize(points, Dim::Body);
+      surface.entity.resize(points, -1);
+      break;
     }
+    if (halved.empty()) lostFirst = *r;
     // Halving that makes ever more edges drop out will not come to an end: two surfaces lie too close.
     std::size_t lost = r->lostEdges.size() + r->lostFaces.size();
     grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
     lostBefore = lost;
-    if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == 4) return lostProblem(*r, surface, part);
+    if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == 4)
+      return kept ? keptProblem(lostFirst, *kept) : lostProblem(*r, surface, part);
     // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
     std::vector<std::array<int, 2>> edges = r->lostEdges;
     for (const auto& f : r->lostFaces) {
@@ -163,6 +181,10 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
       for (std::size_t k = 1; k < 3; ++k)
         if (length(f[k], f[(k + 1) % 3]) > length(longest[0], longest[1])) longest = {f[k], f[(k + 1) % 3]};
       edges.push_back(longest);
+    }
+    if (kept) {
+      for (const auto& [v, a, b] : halveSurfaceEdges(surface, edges)) halved.push_back({v, a, b});
+      continue;
     }
     for (const auto& e : edges)
       if (splitAt.size() < 50)

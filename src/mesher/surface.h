@@ -46,6 +46,8 @@ SurfaceFit surfaceFit(const SurfaceMesh& mesh, const Part& part, const Progress&
 
 /// Splits the given edges (vertex pairs) in their middle, with all triangles there. Returns how many were split.
 int splitSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges, const Part& part);
+/// The same on the chord, whatever the true surface; returns new vertex and ends of each edge that was split.
+std::vector<std::array<int, 3>> halveSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges);
 
 struct CrossingPair {
   int a, b; ///< triangles

@@ -78,4 +78,22 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
   return static_cast<int>(fresh.size());
 }
 
+std::vector<std::array<int, 3>> halveSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edges) {
+  SurfaceGraph g = graphOf(m);
+  std::vector<std::array<int, 3>> r;
+  for (const auto& [a, b] : edges) {
+    if (!g.connected(a, b)) continue;
+    std::array<int, 16> at;
+    g.edgeTris(a, b, at);
+    const int face = g.face[static_cast<std::size_t>(at[0])];
+    r.push_back({g.split(a, b, 0.5 * (g.pt(a) + g.pt(b)), Dim::Face, face), a, b});
+  }
+  m.points = g.points;
+  m.dim = g.dim;
+  m.entity = g.entity;
+  m.triangles = g.tris;
+  m.face = g.face;
+  return r;
+}
+
 } // namespace tess

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Surfaces that are kept, and bodies that fail without taking the others down.
+#include "base/predicates.h"
 #include "geometry/subset.h"
+#include "mesher/take_back.h"
 #include "support/fixtures.h"
 #include <set>
 
@@ -74,6 +76,74 @@ TEST(KeptSurface, volumeFollowsItWhateverSizesAsk) {
       for (const auto& l : (k ? whole->mesh : surface->mesh).nodeLink)
         if (l.dim == 0) ++corners[k][l.entity];
     EXPECT_EQ(corners[0], corners[1]) << recipe;
+  }
+}
+
+TEST(KeptSurface, thinWallsAreFilledByPointsInsideAndNoTriangleChanges) {
+  // Triangles many times larger than the wall is thick: flips alone cannot bring the surface into the tetrahedra.
+  for (const char* recipe : {"box 20 20 1", "taper 30 20 4 0.6", "drilled 3.5"}) {
+    Part part = made(recipe);
+    SizeSettings s;
+    s.target = 4;
+    s.slender = 0;
+    const SizeField field = makeSizeField(part, {s});
+    Progress progress;
+    MeshOptions only;
+    only.onlySurface = true;
+    auto surface = meshPart(part, field, only, progress);
+    ASSERT_TRUE(surface.ok()) << recipe;
+    MeshOptions keep;
+    keep.surface = &surface->mesh;
+    for (int threads : {1, 2}) {
+      keep.threads = threads;
+      auto whole = meshPart(part, field, keep, progress);
+      ASSERT_TRUE(whole.ok()) << recipe << ": " << whole.problem().sentence();
+      EXPECT_EQ(trianglesOf(whole->mesh), trianglesOf(surface->mesh)) << recipe;
+      Audit a = auditMesh(whole->mesh, *limitSet("general"));
+      EXPECT_TRUE(a.soundness.sound()) << recipe;
+    }
+  }
+}
+
+TEST(KeptSurface, halvedEdgesAreTakenBackExactly) {
+  Part part = made("boxes 3"); // with faces between bodies: three sectors around an edge
+  Progress progress;
+  auto r = meshSurface(part, fieldOf(part, 0.4), progress);
+  ASSERT_TRUE(r.ok());
+  SurfaceMesh m = r->mesh;
+  std::vector<std::array<int, 2>> edges;
+  for (std::size_t t = 0; t < m.triangles.size(); t += 7) edges.push_back({m.triangles[t][1], m.triangles[t][2]});
+  std::vector<HalvedEdge> halved;
+  for (const auto& [v, a, b] : halveSurfaceEdges(m, edges)) halved.push_back({v, a, b});
+  // Halves of what was halved, too.
+  edges.clear();
+  for (std::size_t k = 0; k < halved.size(); k += 2) edges.push_back({halved[k].vertex, halved[k].b});
+  for (const auto& [v, a, b] : halveSurfaceEdges(m, edges)) halved.push_back({v, a, b});
+  ASSERT_GT(halved.size(), 30u);
+  TetCore core, bare;
+  auto recovered = recoverBoundary(core, bare, m, progress);
+  for (int round = 0; round < 20 && recovered.ok() && !recovered->complete(); ++round) {
+    edges = recovered->lostEdges;
+    for (const auto& f : recovered->lostFaces) edges.push_back({f[0], f[1]});
+    for (const auto& [v, a, b] : halveSurfaceEdges(m, edges)) halved.push_back({v, a, b});
+    recovered = recoverBoundary(core, bare, m, progress);
+  }
+  ASSERT_TRUE(recovered.ok() && recovered->complete());
+  ASSERT_TRUE(takeBack(core, halved));
+  for (const auto& q : r->mesh.triangles) {
+    const int f = core.findFace(q[0], q[1], q[2]);
+    ASSERT_GE(f, 0);
+    EXPECT_TRUE(core.faceLocked(f >> 2, f & 3));
+  }
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (!core.alive(t)) continue;
+    for (int i = 0; i < 4; ++i) { // neighbours agree
+      const int n = core.at(t).n[i];
+      EXPECT_EQ(core.at(n >> 2).n[n & 3], 4 * t + i);
+    }
+    if (core.ghost(t)) continue;
+    const int* v = core.at(t).v;
+    EXPECT_GT(orient3d(core.pt(v[0]), core.pt(v[1]), core.pt(v[2]), core.pt(v[3])), 0);
   }
 }
 
