@@ -41,7 +41,8 @@ void ClassBar::paintEvent(QPaintEvent*) {
     if (!m_classes[k]) continue;
     // A single element stays visible beside a million.
     const double w = std::max(3.0, bar.width() * static_cast<double>(m_classes[k]) / all);
-    const QRectF piece(std::min(x, bar.width() - 3), bar.top(), std::min(w, bar.width() - x), bar.height());
+    const double left = std::min(x, bar.width() - 3);
+    const QRectF piece(left, bar.top(), std::min(w, bar.width() - left), bar.height());
     p.fillRect(piece, theme::quality(badness[k]));
     if (k + 1 == m_classes.size()) p.fillRect(piece, QBrush(theme::ink, Qt::BDiagPattern));
     x += w;
