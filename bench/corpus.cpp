@@ -128,7 +128,8 @@ int main(int argc, char** argv) {
       for (const auto& e : fs::recursive_directory_iterator(a)) {
         std::string x = e.path().extension().string();
         for (auto& c : x) c = static_cast<char>(std::tolower(c));
-        for (const char* known : {".step", ".stp", ".iges", ".igs", ".brep", ".brp", ".stl", ".obj", ".ply", ".vtp", ".vtk"})
+        for (const char* known :
+             {".step", ".stp", ".iges", ".igs", ".brep", ".brp", ".stl", ".obj", ".ply", ".vtp", ".vtk"})
           if (x == known) in.push_back(e.path().string());
       }
       std::sort(in.begin(), in.end());

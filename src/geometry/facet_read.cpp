@@ -2,6 +2,7 @@
 // Readers of STL (text and binary), OBJ and PLY (text and binary). Counts in headers are checked against the file's
 // size before anything is allocated.
 #include "geometry/facet_shape.h"
+#include "geometry/unreadable.h"
 #include <charconv>
 #include <cstring>
 #include <fstream>
@@ -10,16 +11,6 @@
 
 namespace tess {
 namespace {
-
-Problem broken(const std::string& path, const std::string& why) {
-  Problem p;
-  p.code = "file.unreadable";
-  p.what = "the part file cannot be read";
-  p.where = path;
-  p.why = why;
-  p.todo = "check that the file is complete, or export the part again";
-  return p;
-}
 
 std::string slurp(const std::string& path) {
   std::ifstream in(path, std::ios::binary);
@@ -75,12 +66,12 @@ Result<FacetSoup> readStlText(const std::string& path, const std::string& text) 
     } else if (word == "vertex") {
       Vec3 p;
       if (!w.number(p.x()) || !w.number(p.y()) || !w.number(p.z()))
-        return broken(path, "line " + std::to_string(w.line()) + ": a vertex without three numbers");
+        return unreadablePart(path, "line " + std::to_string(w.line()) + ": a vertex without three numbers");
       corner.push_back(static_cast<int>(s.points.size()));
       s.points.push_back(p);
     } else if (word == "endfacet") {
       if (corner.size() < 3)
-        return broken(path, "line " + std::to_string(w.line()) + ": a facet with fewer than three vertices");
+        return unreadablePart(path, "line " + std::to_string(w.line()) + ": a facet with fewer than three vertices");
       for (std::size_t k = 2; k < corner.size(); ++k) {
         s.triangles.push_back({corner[0], corner[k - 1], corner[k]});
         s.triangleName.push_back(static_cast<int>(s.names.size()) - 1);
@@ -88,17 +79,17 @@ Result<FacetSoup> readStlText(const std::string& path, const std::string& text) 
       corner.clear();
     }
   }
-  if (!corner.empty() || !ended) return broken(path, "the text ends in the middle of a solid");
+  if (!corner.empty() || !ended) return unreadablePart(path, "the text ends in the middle of a solid");
   return s;
 }
 
 Result<FacetSoup> readStlBinary(const std::string& path, const std::string& d) {
   std::uint32_t n = 0;
-  if (d.size() < 84) return broken(path, "it is too short for an STL file");
+  if (d.size() < 84) return unreadablePart(path, "it is too short for an STL file");
   std::memcpy(&n, d.data() + 80, 4);
   if (d.size() < 84 + 50ull * n)
-    return broken(path, "the header announces " + std::to_string(n) + " triangles, the file holds " +
-                            std::to_string((d.size() - 84) / 50));
+    return unreadablePart(path, "the header announces " + std::to_string(n) + " triangles, the file holds " +
+                                    std::to_string((d.size() - 84) / 50));
   FacetSoup s;
   s.points.reserve(3ull * n);
   for (std::uint32_t i = 0; i < n; ++i) {
@@ -108,7 +99,7 @@ Result<FacetSoup> readStlBinary(const std::string& path, const std::string& d) {
     for (int k = 0; k < 3; ++k) {
       Vec3 p(v[3 * k], v[3 * k + 1], v[3 * k + 2]);
       if (!p.allFinite())
-        return broken(path, "triangle " + std::to_string(i + 1) + " has a coordinate that is not a number");
+        return unreadablePart(path, "triangle " + std::to_string(i + 1) + " has a coordinate that is not a number");
       s.points.push_back(p);
     }
     s.triangles.push_back({b, b + 1, b + 2});
@@ -139,7 +130,7 @@ Result<FacetSoup> readObj(const std::string& path) {
     std::istringstream l(line);
     std::string word;
     l >> word;
-    auto bad = [&](const char* why) { return broken(path, "line " + std::to_string(number) + ": " + why); };
+    auto bad = [&](const char* why) { return unreadablePart(path, "line " + std::to_string(number) + ": " + why); };
     if (word == "v") {
       Vec3 p;
       if (!(l >> p.x() >> p.y() >> p.z()) || !p.allFinite()) return bad("a vertex without three numbers");
@@ -171,9 +162,9 @@ Result<FacetSoup> readObj(const std::string& path) {
 
 Result<FacetSoup> readPly(const std::string& path) {
   std::string d = slurp(path);
-  if (d.compare(0, 3, "ply") != 0) return broken(path, "it does not start with 'ply'");
+  if (d.compare(0, 3, "ply") != 0) return unreadablePart(path, "it does not start with 'ply'");
   std::size_t head = d.find("end_header");
-  if (head == std::string::npos) return broken(path, "its header does not end");
+  if (head == std::string::npos) return unreadablePart(path, "its header does not end");
   struct Property {
     std::string name, type, countType;
   };
@@ -195,7 +186,8 @@ Result<FacetSoup> readPly(const std::string& path) {
       Element e;
       // Every element that there is takes at least a byte.
       if (!(l >> e.name >> e.count) || e.count < 0 || e.count > static_cast<long long>(d.size()))
-        return broken(path, "its header claims more elements '" + e.name.substr(0, 40) + "' than the file can hold");
+        return unreadablePart(path,
+                              "its header claims more elements '" + e.name.substr(0, 40) + "' than the file can hold");
       elements.push_back(e);
     } else if (w == "property" && !elements.empty()) {
       Property p;
@@ -206,10 +198,11 @@ Result<FacetSoup> readPly(const std::string& path) {
     }
   }
   std::size_t at = d.find('\n', head);
-  if (at == std::string::npos) return broken(path, "nothing follows its header");
+  if (at == std::string::npos) return unreadablePart(path, "nothing follows its header");
   ++at;
   bool text = format == "ascii", swap = format == "binary_big_endian";
-  if (!text && !swap && format != "binary_little_endian") return broken(path, "its format '" + format + "' is unknown");
+  if (!text && !swap && format != "binary_little_endian")
+    return unreadablePart(path, "its format '" + format + "' is unknown");
   std::string body = text ? d.substr(at) : std::string();
   Words words(body);
   bool bad = false;
@@ -258,7 +251,7 @@ Result<FacetSoup> readPly(const std::string& path) {
         } else {
           double n = value(q.countType);
           if (bad || n < 0 || n > 1e6)
-            return broken(path, "element " + std::to_string(i + 1) + " of '" + e.name + "' is damaged");
+            return unreadablePart(path, "element " + std::to_string(i + 1) + " of '" + e.name + "' is damaged");
           std::vector<int> c;
           for (int k = 0; k < static_cast<int>(n) && !bad; ++k) c.push_back(static_cast<int>(value(q.type)));
           if (e.name == "face")
@@ -267,14 +260,14 @@ Result<FacetSoup> readPly(const std::string& path) {
               s.triangleName.push_back(-1);
             }
         }
-        if (bad) return broken(path, "it ends before all elements are read");
+        if (bad) return unreadablePart(path, "it ends before all elements are read");
       }
       if (e.name == "vertex") s.points.push_back(p);
     }
   for (const auto& t : s.triangles)
     for (int v : t)
       if (v < 0 || v >= static_cast<int>(s.points.size()))
-        return broken(path, "a face refers to a vertex that is not there");
+        return unreadablePart(path, "a face refers to a vertex that is not there");
   return s;
 }
 

@@ -3,6 +3,7 @@
 // numbers tells which face each belongs to, another one (or names with it) which group.
 #include "base/trial.h"
 #include "geometry/facet_shape.h"
+#include "geometry/unreadable.h"
 #include <filesystem>
 #include <map>
 #include <vtkCellArray.h>
@@ -26,16 +27,6 @@ public:
   void Execute(vtkObject*, unsigned long, void*) override { any = true; }
   bool any = false;
 };
-
-Problem broken(const std::string& path, const std::string& why) {
-  Problem p;
-  p.code = "file.unreadable";
-  p.what = "the part file cannot be read";
-  p.where = path;
-  p.why = why;
-  p.todo = "check that the file is complete, or export the part again";
-  return p;
-}
 
 template <class Reader> vtkSmartPointer<vtkPolyData> read(const std::string& path, Complaint* complaint) {
   vtkNew<Reader> reader;
@@ -75,18 +66,18 @@ Result<FacetSoup> readVtkSurface(const std::string& path, bool xml) {
     vtkNew<Complaint> c;
     attempt(c);
   });
-  if (!sane) return broken(path, "its contents are damaged, or need more memory than such a file can");
+  if (!sane) return unreadablePart(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<Complaint> complaint;
   auto d = attempt(complaint);
   if (!d || d->GetNumberOfPolys() + d->GetNumberOfStrips() == 0)
-    return broken(path, complaint->any ? "it is not a complete file of polygons" : "it holds no polygons");
+    return unreadablePart(path, complaint->any ? "it is not a complete file of polygons" : "it holds no polygons");
   FacetSoup s;
   for (vtkIdType i = 0; i < d->GetNumberOfPoints(); ++i) {
     double p[3];
     d->GetPoint(i, p);
     s.points.emplace_back(p[0], p[1], p[2]);
     if (!s.points.back().allFinite())
-      return broken(path, "point " + std::to_string(i) + " has a coordinate that is not a number");
+      return unreadablePart(path, "point " + std::to_string(i) + " has a coordinate that is not a number");
   }
   // Names: of the group where the file has any, else the number of the face. One entry per face and group, so that
   // faces of a group stay apart.
@@ -116,12 +107,12 @@ Result<FacetSoup> readVtkSurface(const std::string& path, bool xml) {
   vtkIdType n;
   const vtkIdType* v;
   for (d->GetPolys()->InitTraversal(); d->GetPolys()->GetNextCell(n, v); ++cell) {
-    if (!inRange(v, n)) return broken(path, "a polygon refers to a point that is not there");
+    if (!inRange(v, n)) return unreadablePart(path, "a polygon refers to a point that is not there");
     const int name = nameAt(cell);
     for (vtkIdType i = 1; i + 1 < n; ++i) add(v[0], v[i], v[i + 1], name);
   }
   for (d->GetStrips()->InitTraversal(); d->GetStrips()->GetNextCell(n, v); ++cell) {
-    if (!inRange(v, n)) return broken(path, "a strip refers to a point that is not there");
+    if (!inRange(v, n)) return unreadablePart(path, "a strip refers to a point that is not there");
     const int name = nameAt(cell);
     for (vtkIdType i = 0; i + 2 < n; ++i) add(v[i], v[i + (i % 2 ? 2 : 1)], v[i + (i % 2 ? 1 : 2)], name);
   }

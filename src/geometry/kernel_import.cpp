@@ -2,6 +2,7 @@
 #include "geometry/kernel_import.h"
 #include "base/units.h"
 #include "geometry/kernel_signals.h"
+#include "geometry/unreadable.h"
 #include <BOPAlgo_Builder.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
@@ -53,16 +54,6 @@ std::mutex g_kernelFiles; // the kernel keeps its reading options in process-wid
 void quietKernel() {
   static std::once_flag once;
   std::call_once(once, [] { Message::DefaultMessenger()->ChangePrinters().Clear(); });
-}
-
-Problem unreadable(const std::string& path, const std::string& why) {
-  Problem p;
-  p.code = "file.unreadable";
-  p.what = "the part file cannot be read";
-  p.where = path;
-  p.why = why;
-  p.todo = "check that the file is complete, or export the part again";
-  return p;
 }
 
 std::optional<Color> toColor(bool found, const Quantity_Color& c) {
@@ -176,7 +167,7 @@ std::optional<Problem> readStep(const std::string& path, KernelModel& model, Top
   reader.SetColorMode(true);
   reader.SetLayerMode(false);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
-  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete STEP file");
+  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadablePart(path, "it is not a complete STEP file");
   TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
   reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
   model.unit = "mm";
@@ -193,7 +184,7 @@ std::optional<Problem> readStep(const std::string& path, KernelModel& model, Top
   Handle(TDocStd_Document) doc = new TDocStd_Document("BinXCAF");
   bool done = reader.Transfer(doc);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
-  if (!done) return unreadable(path, "no shape in it could be built");
+  if (!done) return unreadablePart(path, "no shape in it could be built");
   loose = StepWalk(model, doc, reader.Reader().WS()).run();
   return {};
 }
@@ -204,7 +195,7 @@ std::optional<Problem> readIges(const std::string& path, KernelModel& model, Top
   // Files announce a precision far above the size of their details; a fine one of our own keeps faces apart.
   Interface_Static::SetIVal("read.precision.mode", 1);
   Interface_Static::SetRVal("read.precision.val", 1e-5);
-  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadable(path, "it is not a complete IGES file");
+  if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return unreadablePart(path, "it is not a complete IGES file");
   auto iges = Handle(IGESData_IGESModel)::DownCast(reader.WS()->Model());
   model.unit = "mm";
   if (!iges.IsNull()) {
@@ -219,14 +210,14 @@ std::optional<Problem> readIges(const std::string& path, KernelModel& model, Top
   reader.TransferRoots();
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   loose = reader.OneShape();
-  if (loose.IsNull()) return unreadable(path, "no shape in it could be built");
+  if (loose.IsNull()) return unreadablePart(path, "no shape in it could be built");
   return {};
 }
 
 std::optional<Problem> readBrep(const std::string& path, KernelModel& model, TopoDS_Shape& loose) {
   BRep_Builder b;
   if (!BRepTools::Read(loose, path.c_str(), b) || loose.IsNull())
-    return unreadable(path, "it is not a complete BREP file");
+    return unreadablePart(path, "it is not a complete BREP file");
   model.unit = "mm";
   model.unitAssumed = true;
   return {};
@@ -669,7 +660,7 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
                                       Progress* progress) {
   std::lock_guard lock(g_kernelFiles);
   if (KernelSignals::faulted()) {
-    Problem p = unreadable(path, "the geometry kernel broke down on a damaged file before");
+    Problem p = unreadablePart(path, "the geometry kernel broke down on a damaged file before");
     p.todo = "save the brief and start the program again";
     return p;
   }
@@ -696,17 +687,17 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
     Box box;
     if (!loose.IsNull()) box.add(shapeBox(loose));
     for (auto& b : model.bodies) box.add(shapeBox(b.solid));
-    if (box.empty()) return unreadable(path, "it holds no shape");
+    if (box.empty()) return unreadablePart(path, "it holds no shape");
     if (auto p = finishKernelModel(model, loose, box.diagonal(), options)) {
       if (p->where.empty()) p->where = path;
       return *p;
     }
   } catch (const Standard_Failure& e) {
     if (!KernelSignals::faulted())
-      return unreadable(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
+      return unreadablePart(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
   }
   if (KernelSignals::faulted())
-    return unreadable(path, "its entities refer to each other in a way that the geometry kernel cannot follow");
+    return unreadablePart(path, "its entities refer to each other in a way that the geometry kernel cannot follow");
   return model;
 }
 
