@@ -6,6 +6,7 @@
 #include "base/units.h"
 #include "job/rebind.h"
 #include "job/report.h"
+#include "job/reuse.h"
 #include "job/values.h"
 #include <QActionGroup>
 #include <QApplication>
@@ -414,6 +415,7 @@ void MainWindow::buildMenus() {
   }
   auto* run = menuBar()->addMenu(tr("Run"));
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
+  add(run, tr("Mesh from nothing"), QKeySequence("Ctrl+Shift+Return"), [this] { startMesh(true); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
   add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
   add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
@@ -611,7 +613,7 @@ void MainWindow::connectPanels() {
   });
   connect(m_audit, &AuditPanel::showProblem, this, &MainWindow::showProblem);
   connect(m_audit, &AuditPanel::fixProblem, this, &MainWindow::fixProblem);
-  connect(m_runs, &RunsBar::meshWanted, this, &MainWindow::startMesh);
+  connect(m_runs, &RunsBar::meshWanted, this, [this] { startMesh(); });
   connect(m_runs, &RunsBar::stopWanted, this, &MainWindow::stopMesh);
   connect(m_runs, &RunsBar::runClicked, this, &MainWindow::showRun);
   connect(m_worker, &MeshWorker::progressed, this, [this](const QString& stage, double share) {
@@ -1224,11 +1226,15 @@ void MainWindow::fixProblem(const Problem& p) {
   }
 }
 
-void MainWindow::startMesh() {
+void MainWindow::startMesh(bool fromNothing) {
   if (!m_part || m_worker->busy()) return;
   m_meshing = true;
   m_clock.start();
-  m_worker->run(m_doc.brief(), m_part);
+  // The newest run whose mesh serves the brief as it is now.
+  std::shared_ptr<const RunResult> before;
+  for (std::size_t i = m_allRuns.size(); !fromNothing && !before && i-- > 0;)
+    if (m_runParts[i] == m_part && reusable(m_doc.brief(), *m_allRuns[i]) != Reuse::None) before = m_allRuns[i];
+  m_worker->run(m_doc.brief(), m_part, before);
   m_runs->setBusy(true, true);
   m_runs->setProgress(tr("Starting"), 0, 0);
   refresh();

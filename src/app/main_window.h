@@ -35,7 +35,9 @@ public:
   void open(const QString& path);
   bool save();
   bool saveAs(const QString& path);
-  void startMesh();
+  /// Meshes; what an earlier run of the part has that the brief's changes do not touch serves again, unless
+  /// `fromNothing`.
+  void startMesh(bool fromNothing = false);
   void stopMesh();
   /// Writes the current run to a path; the answer comes as handedOver() or taskFailed().
   void exportTo(const std::string& path, const std::string& format);

@@ -82,9 +82,9 @@ void MeshWorker::load(const QString& path, const LoadOptions& options) {
   });
 }
 
-void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part) {
-  start([this, brief, part](Progress& progress) -> std::function<void()> {
-    auto r = runBrief(brief, *part, 0, progress);
+void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before) {
+  start([this, brief, part, before](Progress& progress) -> std::function<void()> {
+    auto r = runBrief(brief, *part, 0, progress, before.get());
     if (!r) {
       Problem p = r.problem();
       return [this, p] { emit failed(p); };

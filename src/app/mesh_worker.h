@@ -25,7 +25,8 @@ public:
   using QObject::QObject;
   ~MeshWorker() override;
   void load(const QString& path, const LoadOptions& options);
-  void run(const Brief& brief, std::shared_ptr<const Part> part);
+  /// `before`: an earlier run of this part whose mesh may serve again, or null.
+  void run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before = nullptr);
   void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
   void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
   /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for all.

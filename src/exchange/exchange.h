@@ -15,10 +15,10 @@ const char* meshFormatName(MeshFormat f);
 
 /// Writes the mesh, coordinates multiplied by `scale`.
 std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std::string& path, double scale = 1);
-/// Reads VTU (with its sibling NAME.boundary.vtp if there) or .inp.
+/// Reads VTU (with its sibling NAME.boundary.vtp if there), .inp, or a folder with a polyMesh.
 Result<Mesh> readMesh(const std::string& path);
-/// Reads the file again and compares counts, volume and set areas with what was to be written (vtu, inp; polyMesh by
-/// its counts). Nothing when they agree.
+/// Reads the file again and compares counts, volume and set areas with what was to be written (vtu, inp, polyMesh; the
+/// last holds linear elements only, so of others just the counts). Nothing when they agree.
 std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const std::string& path, double scale);
 
 /// Names fit for all solver files: letters, digits and '_', starting with a letter, at most 31 characters, different
@@ -46,6 +46,10 @@ Result<CellValues> readVtuArray(const std::string& path, const std::string& arra
 /// Read by way of trial in a process of its own first, since damaged files can crash the library behind it.
 Result<Mesh> readVtu(const std::string& path);
 Result<Mesh> readInp(const std::string& path);
+/// The folder of the polyMesh that a path means: itself, or below it; nothing when there is none.
+std::optional<std::string> polyMeshFolder(const std::string& path);
+/// Text files only; cells of other shapes than ours are refused. Metres by convention.
+Result<Mesh> readFoam(const std::string& path);
 
 /// For every boundary face the first face group it is in, or -1.
 std::vector<std::int32_t> firstGroupOfFaces(const Mesh& mesh);

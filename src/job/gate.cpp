@@ -1,25 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/gate.h"
+#include "job/reuse.h"
 #include <map>
 #include <set>
 
 namespace tess {
-namespace {
-
-/// The brief without what changes no mesh: hand-over and judging rules, notes, its own place.
-std::vector<Rule> meshRules(const Brief& b) {
-  std::vector<Rule> r;
-  for (Rule x : b.rules) {
-    const RuleKind* kind = ruleKind(x.kind);
-    if (x.off || !kind || kind->stage == "export" || kind->stage == "audit") continue;
-    x.note.clear();
-    r.push_back(std::move(x));
-  }
-  return r;
-}
-
-} // namespace
-
 Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std::vector<Rule>& files) {
   Gate g;
   const Mesh& m = run.mesh;

@@ -3,6 +3,7 @@
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limits.h"
+#include "job/reuse.h"
 #include "job/values.h"
 #include "mesh/own_angles.h"
 #include "mesh/separate.h"
@@ -520,7 +521,8 @@ std::pair<double, int> leastElements(const Part& part, const SizeRequest& reques
 
 } // namespace
 
-Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress) {
+Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
+                           const RunResult* before) {
   auto begin = std::chrono::steady_clock::now();
   RunResult run;
   run.brief = brief;
@@ -556,7 +558,9 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   double budget = 0;
   for (const auto& s : request.sampled)
     if (s.budget > 0) budget = s.budget;
-  if (budget > 0) meetBudget(brief, part, request, 1, progress);
+  const Reuse reuse = before ? reusable(brief, *before) : Reuse::None;
+  run.reused = reuse != Reuse::None;
+  if (budget > 0 && !run.reused) meetBudget(brief, part, request, 1, progress);
   std::optional<Mesh> kept;
   if (const Rule* r = brief.first("keep_surface")) {
     auto surface = readSurface(brief.resolve(r->get("path")));
@@ -585,9 +589,9 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     again->problems.push_back(p);
     return again;
   };
-  auto m = meshWith();
+  auto m = run.reused ? Result<MeshOutcome>(reuseMesh(brief, part, *before, reuse, progress)) : meshWith();
   // The forecast is right within a quarter; what a budget asks for is met closer by learning from the mesh made.
-  for (int again = 0; m && budget > 0 && again < 2; ++again) {
+  for (int again = 0; m && budget > 0 && !run.reused && again < 2; ++again) {
     double got = static_cast<double>(m->mesh.cells.size());
     if (std::abs(got / budget - 1) < 0.05) break;
     double forecast = forecastField(brief, part, makeSizeField(part, request, &progress), progress).elements;
@@ -602,6 +606,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.meanNormalDeg = m->fit.meanNormalRad * 180 / kPi;
   run.midNodes = m->midNodes;
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
+  run.fromMeshing = std::move(m->problems);
   attachGroups(run.mesh, run.groups, part);
   for (auto& g : run.mesh.groups)
     for (const auto& r : run.groups)

@@ -36,6 +36,9 @@ struct RunResult {
   std::size_t peakMemory = 0;
   int threads = 0;
   int improved = 0; ///< times the mesh was improved after it was made
+  /// What meshing itself said, when the mesh was made by this program run; runs read from disk do not have it.
+  std::optional<std::vector<Problem>> fromMeshing;
+  bool reused = false; ///< the mesh, or its corners, are those of an earlier run
 };
 
 /// Dihedral angle in degrees below which an element counts as flat.
@@ -44,8 +47,10 @@ constexpr double kFlatAngle = 8;
 /// The surface alone, to be looked at and kept: a mesh without cells, groups attached. Throws Cancelled on a stop.
 Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
                             std::vector<Problem>& problems);
-/// Meshes and audits. Throws Cancelled on a stop.
-Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress);
+/// Meshes and audits. `before`: an earlier run of the same part, whose mesh serves again where the brief has changed
+/// only in what leaves it as it is (job/reuse.h). Throws Cancelled on a stop.
+Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
+                           const RunResult* before = nullptr);
 /// The run with its mesh improved (job/improve.h) and judged again; the boundary stays. `only`: cells that may change,
 /// empty for all. Throws Cancelled on a stop.
 Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only, Progress& progress);

@@ -339,19 +339,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     auto c = makeQuadratic(out.mesh, part, progress);
     out.midNodes = c;
     clock.lap("quadratic");
-    if (c.straightened) {
-      Problem p;
-      p.severity = Severity::Note;
-      p.code = "mesh.straightened";
-      p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) +
-               " boundary mid nodes were drawn towards their chords, by at most " + formatNumber(c.offset, 3) + " " +
-               part.unit;
-      p.places = c.places;
-      p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
-      p.why = "on the true surface an element would have been inverted";
-      p.todo = "ask for a smaller turn per element there if the shape matters";
-      out.problems.push_back(p);
-    }
+    if (auto p = straightenedProblem(c, part.unit)) out.problems.push_back(*p);
   }
   std::vector<std::size_t> count(part.bodies.size(), 0);
   for (auto r : out.mesh.cellRegion) ++count[static_cast<std::size_t>(r)];
@@ -523,6 +511,20 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     failure = rest.problem();
     for (int& f : failure.faces) f = subset.originalFace(f);
   }
+}
+
+std::optional<Problem> straightenedProblem(const CurveStats& c, const std::string& unit) {
+  if (!c.straightened) return {};
+  Problem p;
+  p.severity = Severity::Note;
+  p.code = "mesh.straightened";
+  p.what = std::to_string(c.straightened) + " of " + std::to_string(c.boundary) +
+           " boundary mid nodes were drawn towards their chords, by at most " + formatNumber(c.offset, 3) + " " + unit;
+  p.places = c.places;
+  p.where = "first at " + formatPoint(p.places.front()) + " " + unit;
+  p.why = "on the true surface an element would have been inverted";
+  p.todo = "ask for a smaller turn per element there if the shape matters";
+  return p;
 }
 
 } // namespace tess

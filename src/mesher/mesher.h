@@ -45,6 +45,9 @@ Result<SurfaceMesh> surfaceOfMesh(const Mesh& mesh, const Part& part, const std:
 /// towards their chords, inner ones first, until all coefficients are positive.
 CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress);
 
+/// What is said about mid nodes that could not stay on the geometry; nothing when all could.
+std::optional<Problem> straightenedProblem(const CurveStats& stats, const std::string& unit);
+
 /// Smallest Bernstein coefficient of the Jacobian of a tet10 over six times the volume of its straight counterpart;
 /// > 0 proves that the element is valid everywhere. `p`: 10 nodes.
 double quadraticValidity(const std::array<Vec3, 10>& p);

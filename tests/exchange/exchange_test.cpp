@@ -345,3 +345,75 @@ TEST(Inp, RangesOfSetsAreReadAndBounded) {
        {"1, 999999999999, 1", "5, 1, 1", "1, 5, 0", "-9223372036854775807, 9223372036854775807", "1"})
     EXPECT_FALSE(readMesh(dir.write("b.inp", mesh + "*ELSET, ELSET=e, GENERATE\n" + range + "\n")).ok()) << range;
 }
+
+TEST(FoamRead, meshesComeBackWithPatchesAndZones) {
+  TempFolder dir;
+  Part part = made("boxes 3");
+  Mesh m = meshOf(part, 0.5).mesh;
+  MeshGroup left{"left", 2, {}, 1, "wall"};
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    bool at = true;
+    for (auto n : m.faces.of(f)) at = at && m.nodes[static_cast<std::size_t>(n)].x() < 1e-9;
+    if (at) left.items.push_back(static_cast<std::int32_t>(f));
+  }
+  m.groups = {left};
+  ASSERT_FALSE(writeFoam(m, dir / "case", 0.001));
+  for (const char* path : {"case", "case/constant", "case/constant/polyMesh"}) {
+    auto r = readMesh(dir / path);
+    ASSERT_TRUE(r.ok()) << path << ": " << r.problem().sentence();
+    EXPECT_EQ(r->cells.size(), m.cells.size());
+    EXPECT_EQ(r->nodes.size(), m.nodes.size());
+    EXPECT_EQ(r->regions.size(), 3u);
+    EXPECT_NEAR(meshVolume(*r), 3e-9, 1e-17);
+    ASSERT_EQ(r->groups.size(), 1u);
+    EXPECT_EQ(r->groups[0].name, "left");
+    EXPECT_EQ(r->groups[0].role, "wall");
+    EXPECT_EQ(r->groups[0].items.size(), left.items.size());
+  }
+  EXPECT_FALSE(verifyWritten(m, MeshFormat::Foam, dir / "case", 0.001));
+  EXPECT_TRUE(verifyWritten(m, MeshFormat::Foam, dir / "case", 0.002)); // another volume
+}
+
+TEST(FoamRead, everyCellShapeKeepsItsVolume) {
+  TempFolder dir;
+  const std::vector<std::pair<ElementType, std::vector<Vec3>>> cells = {
+      {ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}},
+      {ElementType::Pyramid5, {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, 1}}},
+      {ElementType::Wedge6, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {0, 1, 1}}},
+      {ElementType::Hex8, {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}}};
+  for (const auto& [type, nodes] : cells) {
+    Mesh m = oneCell(type, nodes);
+    const std::string folder = dir / std::string(topology(type).name);
+    ASSERT_FALSE(writeFoam(m, folder, 1));
+    auto r = readMesh(folder);
+    ASSERT_TRUE(r.ok()) << topology(type).name << ": " << r.problem().sentence();
+    ASSERT_EQ(r->cells.size(), 1u);
+    EXPECT_EQ(r->cells.type[0], type);
+    EXPECT_NEAR(cellVolume(*r, 0), cellVolume(m, 0), 1e-12) << topology(type).name;
+  }
+}
+
+TEST(FoamRead, damagedFoldersSayWhatIsWrong) {
+  TempFolder dir;
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
+  ASSERT_FALSE(writeFoam(m, dir / "c", 1));
+  const std::string base = dir / "c/constant/polyMesh/";
+  auto damage = [&](const std::string& file, const std::string& from, const std::string& to) {
+    const std::string good = *readFile(base + file);
+    std::string bad = good;
+    if (auto at = bad.find(from); at != std::string::npos) bad.replace(at, from.size(), to);
+    std::ofstream(base + file) << bad;
+    auto r = readMesh(dir / "c");
+    std::ofstream(base + file) << good;
+    EXPECT_FALSE(r.ok()) << file << " " << to;
+    return r.ok() ? std::string() : r.problem().where + ": " + r.problem().why;
+  };
+  EXPECT_NE(damage("faces", "3(", "3(9").find("not there"), std::string::npos);
+  EXPECT_NE(damage("points", "4\n(", "999999999999\n(").find("claims more"), std::string::npos);
+  EXPECT_NE(damage("points", "ascii", "binary").find("binary"), std::string::npos);
+  EXPECT_NE(damage("owner", "0\n0", "0").find("owner"), std::string::npos);
+  EXPECT_NE(damage("boundary", "nFaces          4", "nFaces          40").find("not there"), std::string::npos);
+  EXPECT_FALSE(damage("faces", ")", "").empty());
+  std::filesystem::remove(base + "neighbour");
+  EXPECT_FALSE(readMesh(dir / "c").ok());
+}

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/reuse.h"
+
+namespace tess {
+
+std::vector<Rule> meshRules(const Brief& b) {
+  std::vector<Rule> r;
+  for (Rule x : b.rules) {
+    const RuleKind* kind = ruleKind(x.kind);
+    if (x.off || !kind || kind->stage == "export" || kind->stage == "audit") continue;
+    x.note.clear();
+    r.push_back(std::move(x));
+  }
+  return r;
+}
+
+Reuse reusable(const Brief& brief, const RunResult& before) {
+  // A mesh that was improved or cut open, that is not whole, or that came from a file without its findings.
+  if (!before.fromMeshing || before.improved || !before.mesh.twins.empty()) return Reuse::None;
+  for (const auto& p : *before.fromMeshing)
+    if (p.severity == Severity::Error) return Reuse::None;
+  std::vector<Rule> now = meshRules(brief), then = meshRules(before.brief);
+  bool ignores = false;
+  for (const auto& r : now) {
+    ignores = ignores || r.kind == "ignore";
+    for (const auto& s : ruleKind(r.kind)->entries)
+      if (s.type == SlotType::Path) return Reuse::None; // what the file holds may have changed
+  }
+  if (now == then) return Reuse::Mesh;
+  for (auto* rules : {&now, &then})
+    for (auto& r : *rules)
+      if (r.kind == "fill") r.values.erase("order");
+  // Mid nodes of faces that count as one are put on the joined face, which is not at hand here.
+  return now == then && !ignores ? Reuse::OtherOrder : Reuse::None;
+}
+
+namespace {
+/// Leaves out the mid nodes, which come after all corners.
+void makeLinear(Mesh& m) {
+  std::int32_t corners = 0;
+  auto reduce = [&](ElementBlock& all, ElementType type) {
+    ElementBlock r;
+    const auto n = static_cast<std::size_t>(topology(type).nodes);
+    for (std::size_t e = 0; e < all.size(); ++e) {
+      const auto q = all.of(e).first(n);
+      for (auto v : q) corners = std::max(corners, v + 1);
+      r.add(type, q);
+    }
+    all = std::move(r);
+  };
+  reduce(m.cells, ElementType::Tet4);
+  reduce(m.faces, ElementType::Tri3);
+  m.nodes.resize(static_cast<std::size_t>(corners));
+  m.nodeLink.resize(static_cast<std::size_t>(corners));
+}
+} // namespace
+
+MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress) {
+  MeshOutcome out;
+  out.mesh = before.mesh;
+  out.mesh.groups.clear();
+  out.mesh.materials.clear();
+  out.mesh.media.clear();
+  out.problems = *before.fromMeshing;
+  out.fit.deviation = before.deviation;
+  out.fit.normalRad = before.normalDeg * kPi / 180;
+  out.fit.meanNormalRad = before.meanNormalDeg * kPi / 180;
+  out.midNodes = before.midNodes;
+  if (how != Reuse::OtherOrder) return out;
+  std::erase_if(out.problems, [](const Problem& p) { return p.code == "mesh.straightened"; });
+  out.midNodes = {};
+  if (out.mesh.cells.size() && topology(out.mesh.cells.type[0]).order == 2) makeLinear(out.mesh);
+  const Rule* fill = brief.first("fill");
+  if (fill && fill->get("order") == "2") {
+    progress.stage("Mid nodes", 0.1, 0.9);
+    out.midNodes = makeQuadratic(out.mesh, part, progress);
+    if (auto p = straightenedProblem(out.midNodes, part.unit)) out.problems.push_back(*p);
+  }
+  return out;
+}
+
+} // namespace tess

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What of an earlier run of the same part can serve a changed brief, so that only what the change touches is redone.
+#pragma once
+#include "job/run.h"
+
+namespace tess {
+
+/// The rules that shape the mesh: without those for judging and hand-over, without what is off, without notes.
+std::vector<Rule> meshRules(const Brief& brief);
+
+enum class Reuse {
+  None,      ///< a rule that shapes the mesh has changed, or a file it reads may have
+  Mesh,      ///< only judging or hand-over have changed: the mesh as it is
+  OtherOrder ///< only the order of the elements has: their corners
+};
+/// `before` must be a run of the same part. The mesh is the same to the byte as one made from nothing.
+Reuse reusable(const Brief& brief, const RunResult& before);
+
+/// The outcome of meshing again: links, findings and figures of the mesh of `before`, without its groups; with
+/// OtherOrder in the order that `brief` asks for.
+MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress);
+
+} // namespace tess
