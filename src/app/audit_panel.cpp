@@ -276,6 +276,8 @@ void AuditPanel::fillCard(std::int32_t cell) {
   for (int k = 0; k < kMetrics; ++k) {
     const auto& v = m_run->audit.metrics[static_cast<std::size_t>(k)].value;
     if (c >= v.size()) continue;
+    const bool ofQuads = k == static_cast<int>(Metric::Warpage) || k == static_cast<int>(Metric::Taper);
+    if (ofQuads && topology(m.cells.type[c]).corners == 4) continue; // says nothing about triangles
     const auto& info = metricInfo(static_cast<Metric>(k));
     bool fails = false;
     for (const auto& l : m_run->audit.limits.limits)
