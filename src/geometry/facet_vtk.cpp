@@ -45,9 +45,9 @@ vtkDataArray* wholeNumbers(vtkPolyData* d, const char* name) {
              : nullptr;
 }
 
-/// The array that tells faces apart: by the names in use for it, else the first one of whole numbers.
+/// The array that tells faces apart: by a plain name for it, else the first one of whole numbers.
 vtkDataArray* faceArray(vtkPolyData* d) {
-  for (const char* name : {"face", "face_id", "FaceId", "ModelFaceID", "surface", "patch", "group"})
+  for (const char* name : {"face", "face_id", "surface", "patch", "group"})
     if (auto* a = wholeNumbers(d, name)) return a;
   for (int i = 0; i < d->GetCellData()->GetNumberOfArrays(); ++i)
     if (auto* a = d->GetCellData()->GetArray(i); a && a->GetName())

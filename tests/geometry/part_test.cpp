@@ -334,7 +334,7 @@ const char* kVtkCube = "# vtk DataFile Version 3.0\ncube\nASCII\nDATASET POLYDAT
 TEST(FacetPart, legacyVtkPolygonsKeepTheirFaceNumbers) {
   TempFolder dir;
   auto p = loadPart(dir.write("cube.vtk", std::string(kVtkCube) +
-                                              "CELL_DATA 6\nSCALARS ModelFaceID int 1\nLOOKUP_TABLE default\n"
+                                              "CELL_DATA 6\nSCALARS face_id int 1\nLOOKUP_TABLE default\n"
                                               "1 2 3 3 3 3\n"));
   ASSERT_TRUE(p.ok()) << p.problem().sentence();
   EXPECT_EQ(p->bodies.size(), 1u);
