@@ -18,10 +18,10 @@ void ClassBar::setClasses(const std::array<std::size_t, kElementClasses>& classe
   m_classes = classes;
   m_text.clear();
   const double all = static_cast<double>(std::accumulate(classes.begin(), classes.end(), std::size_t{0}));
-  static const char* words[] = {QT_TR_NOOP("good"), QT_TR_NOOP("fair"), QT_TR_NOOP("poor"), QT_TR_NOOP("failing")};
   for (std::size_t k = 0; k < classes.size(); ++k)
     if (classes[k])
-      m_text += (m_text.isEmpty() ? "" : QString::fromUtf8(" · ")) + tr(words[k]) + " " +
+      m_text += (m_text.isEmpty() ? "" : QString::fromUtf8(" · ")) +
+                tr(elementClassName(static_cast<ElementClass>(k))) + " " +
                 QString::fromStdString(formatNumber(100 * static_cast<double>(classes[k]) / all, 2)) + " %";
   setAccessibleDescription(m_text);
   setVisible(all > 0);

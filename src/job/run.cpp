@@ -571,20 +571,28 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   auto meshWith = [&]() -> Result<MeshOutcome> {
     SizeField field = makeSizeField(part, request, &progress);
     auto r = meshPart(part, field, options, progress);
-    if (r || field.slender.places.empty() ||
-        (r.problem().code != "part.crossing" && r.problem().code != "surface.crossing" &&
-         r.problem().code != "tet.recovery"))
+    // What failed: the whole part, or bodies that were left out for it.
+    std::optional<Problem> failure;
+    if (!r)
+      failure = r.problem();
+    else
+      for (const auto& p : r->problems)
+        if (p.severity == Severity::Error && !failure) failure = p;
+    if (!failure || field.slender.places.empty() ||
+        (failure->code != "part.crossing" && failure->code != "surface.crossing" && failure->code != "tet.recovery"))
       return r;
     // Faces that run through each other a little look like an ever thinner wall; coarser elements may pass over it. And
     // where a wall thins out to nothing, fine surfaces nearly touch over a long way.
     SizeRequest plain = request;
     plain.overall.slender = 0;
     auto again = meshPart(part, makeSizeField(part, plain, &progress), options, progress);
-    if (!again) return r;
-    Problem p = r.problem();
+    if (!again || std::any_of(again->problems.begin(), again->problems.end(),
+                              [](const Problem& x) { return x.severity == Severity::Error; }))
+      return r;
+    Problem p = *failure;
     p.severity = Severity::Warning;
     p.code = "size.slender-off";
-    p.what = "thin walls were left with flat elements: " + p.what;
+    p.what = "thin walls were left with flat elements, as sizes fine enough for them failed: " + p.what;
     p.why = "elements fine enough for walls that thin would show the crossing; the coarser ones pass over it";
     again->problems.push_back(p);
     return again;
