@@ -26,6 +26,9 @@
 #include <Bnd_Box.hxx>
 #include <GCPnts_AbscissaPoint.hxx>
 #include <GProp_GProps.hxx>
+#include <GeomAdaptor_Surface.hxx>
+#include <Geom_OffsetSurface.hxx>
+#include <Geom_RectangularTrimmedSurface.hxx>
 #include <IMeshTools_Parameters.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
@@ -58,6 +61,9 @@ struct KernelFace {
   double tanHalf = 0;
   bool flipped = false; ///< true: normal is opposite to du x dv
   double u0, u1, v0, v1;
+  // An offset surface shares its normals with the surface it is offset from, whose derivatives cost a tenth.
+  std::unique_ptr<GeomAdaptor_Surface> basis;
+  double offset = 0;
   // Start points of the search, filled by the display tessellation.
   Bvh tree;
   std::vector<std::array<Vec3, 3>> triangles;
@@ -196,35 +202,21 @@ FaceProjection analytic(const KernelFace& f, const Vec3& p) {
   return r;
 }
 
-FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
-  const KernelFace& f = *faces[static_cast<std::size_t>(face)];
-  if (f.kind != SurfaceKind::Other) return analytic(f, p);
-  double best = std::numeric_limits<double>::max();
-  int tri = f.tree.minimum(
-      best, [&](const Box& b, int) { return b.distance2(p); },
-      [&](int i) {
-        const auto& t = f.triangles[static_cast<std::size_t>(i)];
-        Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
-        return (p - (w[0] * t[0] + w[1] * t[1] + w[2] * t[2])).squaredNorm();
-      });
-  FaceProjection r;
-  double u = 0.5 * (f.u0 + f.u1), v = 0.5 * (f.v0 + f.v1);
-  if (tri >= 0) {
-    const auto& t = f.triangles[static_cast<std::size_t>(tri)];
-    const auto& q = f.params[static_cast<std::size_t>(tri)];
-    Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
-    Vec2 uv = w[0] * q[0] + w[1] * q[1] + w[2] * q[2];
-    u = uv.x();
-    v = uv.y();
-  }
-  std::lock_guard g(f.lock);
-  gp_Pnt s;
+/// The foot of the perpendicular from p onto a free-form surface, by Newton's method from (u, v): full steps where the
+/// Hessian of the squared distance is positive, Gauss-Newton ones elsewhere; the best place seen is returned.
+struct SurfaceFoot {
+  gp_Pnt at;
   gp_Vec du, dv, duu, dvv, duv;
+};
+
+SurfaceFoot perpendicularFoot(const Adaptor3d_Surface& surface, const KernelFace& f, const Vec3& p, double u,
+                              double v) {
+  SurfaceFoot r;
   double bestD = std::numeric_limits<double>::max(), bestU = u, bestV = v;
-  bool current = false, last = false; // whether s, du... are those of the best place; evaluations are what costs
+  bool current = false, last = false; // whether r is that of the best place; evaluations are what costs
   for (int k = 0; k < 8; ++k) {
-    f.surface.D2(u, v, s, du, dv, duu, dvv, duv);
-    Vec3 e = toVec(s) - p, a = toVec(du), b = toVec(dv);
+    surface.D2(u, v, r.at, r.du, r.dv, r.duu, r.dvv, r.duv);
+    Vec3 e = toVec(r.at) - p, a = toVec(r.du), b = toVec(r.dv);
     double d = e.squaredNorm();
     current = d < bestD;
     if (current) {
@@ -234,9 +226,9 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
     } else if (k > 2)
       break;
     if (last) break;
-    // Full Newton where the Hessian is positive, otherwise Gauss-Newton.
     double gu = e.dot(a), gv = e.dot(b);
-    double huu = a.dot(a) + e.dot(toVec(duu)), hvv = b.dot(b) + e.dot(toVec(dvv)), huv = a.dot(b) + e.dot(toVec(duv));
+    double huu = a.dot(a) + e.dot(toVec(r.duu)), hvv = b.dot(b) + e.dot(toVec(r.dvv)),
+           huv = a.dot(b) + e.dot(toVec(r.duv));
     double det = huu * hvv - huv * huv;
     if (huu <= 0 || det <= 1e-12 * a.squaredNorm() * b.squaredNorm()) {
       huu = a.dot(a);
@@ -253,24 +245,69 @@ FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
     u = nu;
     v = nv;
   }
-  if (!current) f.surface.D2(bestU, bestV, s, du, dv, duu, dvv, duv);
-  r.point = toVec(s);
-  Vec3 a = toVec(du), b = toVec(dv), n = a.cross(b);
-  double l = n.norm();
-  if (l <=
-      1e-10 * (a.squaredNorm() + b.squaredNorm())) { // pole: the normal of the triangle nearby is the best there is
-    const auto* t = tri >= 0 ? &f.triangles[static_cast<std::size_t>(tri)] : nullptr;
-    r.normal = t ? triangleNormal((*t)[0], (*t)[1], (*t)[2]) : Vec3(0, 0, 1);
-    return r;
-  }
-  n /= l;
-  // Largest principal curvature from the two fundamental forms.
-  double E = a.dot(a), F = a.dot(b), G = b.dot(b), L = n.dot(toVec(duu)), M = n.dot(toVec(duv)), N = n.dot(toVec(dvv));
-  double det = E * G - F * F, gauss = (L * N - M * M) / det, mean = (E * N - 2 * F * M + G * L) / (2 * det);
-  double root = std::sqrt(std::max(0.0, mean * mean - gauss));
-  r.curvature = std::abs(mean) + root;
-  r.normal = f.flipped ? Vec3(-n) : n;
+  if (!current) surface.D2(bestU, bestV, r.at, r.du, r.dv, r.duu, r.dvv, r.duv);
   return r;
+}
+
+/// Point, normal (along du x dv) and largest curvature at a foot; nothing at a pole or where an offset folds.
+std::optional<FaceProjection> describeFoot(const SurfaceFoot& s, double offset) {
+  const Vec3 a = toVec(s.du), b = toVec(s.dv);
+  Vec3 n = a.cross(b);
+  const double l = n.norm();
+  if (l <= 1e-10 * (a.squaredNorm() + b.squaredNorm())) return {};
+  n /= l;
+  // Principal curvatures from the two fundamental forms, positive where the surface bends towards the normal.
+  const double E = a.dot(a), F = a.dot(b), G = b.dot(b), L = n.dot(toVec(s.duu)), M = n.dot(toVec(s.duv)),
+               N = n.dot(toVec(s.dvv));
+  const double det = E * G - F * F, gauss = (L * N - M * M) / det, mean = (E * N - 2 * F * M + G * L) / (2 * det);
+  const double root = std::sqrt(std::max(0.0, mean * mean - gauss));
+  FaceProjection r;
+  for (double k : {mean - root, mean + root}) {
+    const double shrink = 1 - offset * k; // parallel surfaces: radii differ by the offset
+    if (shrink <= 1e-3) return {};
+    r.curvature = std::max(r.curvature, std::abs(k) / shrink);
+  }
+  r.point = toVec(s.at) + offset * n;
+  r.normal = n;
+  return r;
+}
+
+FaceProjection KernelShape::projectToFace(int face, const Vec3& p) const {
+  const KernelFace& f = *faces[static_cast<std::size_t>(face)];
+  if (f.kind != SurfaceKind::Other) return analytic(f, p);
+  double best = std::numeric_limits<double>::max();
+  int tri = f.tree.minimum(
+      best, [&](const Box& b, int) { return b.distance2(p); },
+      [&](int i) {
+        const auto& t = f.triangles[static_cast<std::size_t>(i)];
+        Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
+        return (p - (w[0] * t[0] + w[1] * t[1] + w[2] * t[2])).squaredNorm();
+      });
+  double u = 0.5 * (f.u0 + f.u1), v = 0.5 * (f.v0 + f.v1);
+  if (tri >= 0) {
+    const auto& t = f.triangles[static_cast<std::size_t>(tri)];
+    const auto& q = f.params[static_cast<std::size_t>(tri)];
+    Vec3 w = closestOnTriangle(p, t[0], t[1], t[2]);
+    Vec2 uv = w[0] * q[0] + w[1] * q[1] + w[2] * q[2];
+    u = uv.x();
+    v = uv.y();
+  }
+  std::lock_guard g(f.lock);
+  std::optional<FaceProjection> r;
+  if (f.basis) r = describeFoot(perpendicularFoot(*f.basis, f, p, u, v), f.offset);
+  if (!r) {
+    const SurfaceFoot foot = perpendicularFoot(f.surface, f, p, u, v);
+    r = describeFoot(foot, 0);
+    if (!r) { // pole: the normal of the triangle nearby is the best there is
+      r.emplace();
+      r->point = toVec(foot.at);
+      const auto* t = tri >= 0 ? &f.triangles[static_cast<std::size_t>(tri)] : nullptr;
+      r->normal = t ? triangleNormal((*t)[0], (*t)[1], (*t)[2]) : Vec3(0, 0, 1);
+      return *r;
+    }
+  }
+  if (f.flipped) r->normal = -r->normal;
+  return *r;
 }
 
 namespace {
@@ -488,6 +525,29 @@ void keepSearchStarts(KernelShape& s, const Tessellation& t) {
   }
 }
 
+/// Sets `basis` when the kernel's offset surface is where its basis and the offset say, tried at nine places.
+void takeBasis(KernelFace& f) {
+  Handle(Geom_Surface) surface = BRep_Tool::Surface(f.face);
+  while (auto trimmed = Handle(Geom_RectangularTrimmedSurface)::DownCast(surface)) surface = trimmed->BasisSurface();
+  auto offset = Handle(Geom_OffsetSurface)::DownCast(surface);
+  if (offset.IsNull()) return;
+  auto basis = std::make_unique<GeomAdaptor_Surface>(offset->BasisSurface());
+  const double scale = std::abs(offset->Offset());
+  for (double s : {0.25, 0.5, 0.75})
+    for (double t : {0.25, 0.5, 0.75}) {
+      const double u = f.u0 + s * (f.u1 - f.u0), v = f.v0 + t * (f.v1 - f.v0);
+      gp_Pnt p;
+      gp_Vec du, dv;
+      basis->D1(u, v, p, du, dv);
+      const gp_Vec n = du.Crossed(dv);
+      if (n.Magnitude() <= 1e-12) return;
+      const Vec3 there = toVec(p) + offset->Offset() * toVec(n).normalized();
+      if ((there - toVec(f.surface.Value(u, v))).norm() > 1e-9 * (1 + scale)) return;
+    }
+  f.offset = offset->Offset();
+  f.basis = std::move(basis);
+}
+
 std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
   auto f = std::make_unique<KernelFace>();
   f->face = face;
@@ -543,6 +603,7 @@ std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
   default:
     break;
   }
+  if (f->surface.GetType() == GeomAbs_OffsetSurface) takeBasis(*f);
   // Searched faces take their normal from du x dv itself, whatever the frame's hand.
   if (f->kind == SurfaceKind::Other) f->flipped = face.Orientation() == TopAbs_REVERSED;
   return f;
