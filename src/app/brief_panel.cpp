@@ -98,10 +98,34 @@ protected:
   }
 };
 
+/// Editor of a chip: tells every change, and Esc leaves the value as it was.
+class ChipEditor : public QLineEdit {
+public:
+  using QLineEdit::QLineEdit;
+  std::function<void()> onLeave;
+
+protected:
+  bool event(QEvent* e) override {
+    if (e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+      e->accept(); // here it means this editor, not the selection
+      return true;
+    }
+    return QLineEdit::event(e);
+  }
+  void keyPressEvent(QKeyEvent* e) override {
+    if (e->key() == Qt::Key_Escape) {
+      if (onLeave) onLeave();
+      return;
+    }
+    QLineEdit::keyPressEvent(e);
+  }
+};
+
 /// A value in a sentence: click or Return to type, drag sideways or use up and down keys to change a number.
 class Chip : public QToolButton {
 public:
-  Chip(const Slot& slot, const QString& text, std::function<void(const std::string&)> commit, QStringList suggestions)
+  using Take = std::function<void(const std::string&)>;
+  Chip(const Slot& slot, const QString& text, Take commit, QStringList suggestions)
       : m_slot(slot), m_commit(std::move(commit)), m_suggestions(std::move(suggestions)) {
     setObjectName("chip");
     m_text = text;
@@ -115,6 +139,8 @@ public:
       m_scrubbed = false;
     });
   }
+  Take onTyped;                  ///< what is typed or scrubbed so far
+  std::function<void()> onLeave; ///< typing ended without a new value
   void edit() {
     if (m_slot.type == SlotType::Choice) {
       QMenu menu;
@@ -122,7 +148,7 @@ public:
       if (auto* a = menu.exec(mapToGlobal(QPoint(0, height())))) m_commit(a->text().toStdString());
       return;
     }
-    auto* e = new QLineEdit(m_text, window());
+    auto* e = new ChipEditor(m_text, window());
     e->setObjectName("chipEditor");
     e->setAccessibleName(accessibleName());
     if (!m_suggestions.isEmpty()) {
@@ -135,14 +161,28 @@ public:
     e->show();
     e->selectAll();
     e->setFocus();
-    auto commit = m_commit;
+    // The chip itself may be gone before its editor: a card is made anew when the brief changes.
+    auto commit = m_commit, typed = onTyped;
+    auto left = onLeave;
     auto done = std::make_shared<bool>(false);
-    connect(e, &QLineEdit::editingFinished, e, [e, commit, done, before = m_text] {
+    connect(e, &QLineEdit::editingFinished, e, [e, commit, left, done, before = m_text] {
       if (*done) return;
       *done = true;
       QString t = e->text();
       e->deleteLater();
-      if (t != before) commit(t.toStdString());
+      if (t != before)
+        commit(t.toStdString());
+      else if (left)
+        left();
+    });
+    e->onLeave = [e, left, done] {
+      *done = true;
+      e->hide();
+      e->deleteLater();
+      if (left) left();
+    };
+    connect(e, &QLineEdit::textChanged, e, [typed](const QString& t) {
+      if (typed) typed(t.toStdString());
     });
   }
 
@@ -156,6 +196,7 @@ protected:
     if (numeric() && (e->buttons() & Qt::LeftButton) && std::abs(e->position().x() - m_from) > 5) {
       m_scrubbed = true;
       setText(scaled(std::pow(1.01, e->position().x() - m_from)));
+      if (onTyped) onTyped(text().toStdString());
     }
   }
   void mouseReleaseEvent(QMouseEvent* e) override {
@@ -211,6 +252,8 @@ QLabel* label(const QString& text, const char* name = "") {
   l->setWordWrap(true);
   return l;
 }
+
+QString previewLine(const QString& text) { return text.isEmpty() ? text : BriefPanel::tr("will be %1").arg(text); }
 
 QColor spineOf(const Rule& r, const std::vector<ResolvedGroup>& groups) {
   std::string name = r.kind == "group" ? r.get("name") : r.get("on");
@@ -299,6 +342,9 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
     delete i;
   }
   m_ruleCards.assign(brief.rules.size(), nullptr);
+  m_below.assign(brief.rules.size(), nullptr);
+  // A rule that was added or taken away shifts the others: their words come again with the size field.
+  if (m_previews.size() != brief.rules.size()) m_previews.clear();
   m_cards->addWidget(label(tr("PART"), "section"));
   auto* partCard = new Card(QColor("#8A929A"));
   auto* pv = new QVBoxLayout(partCard);
@@ -404,6 +450,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
               *s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); },
               s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
           c->setProperty("key", QString::fromStdString(key));
+          c->onTyped = [this, index, key](const std::string& t) { emit valueTyped(index, key, t); };
+          c->onLeave = [this] { emit typingLeft(); };
           flow->addWidget(c);
         };
         const std::string& t = kind->sentence;
@@ -454,6 +502,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
                                                 ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) + " " +
                                                       part->unit
                                                 : formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 6));
+      if (below.isEmpty() && !r.off && i < m_previews.size())
+        below = previewLine(QString::fromStdString(m_previews[i]));
       if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
         for (const auto& a : run->rules)
           if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));
@@ -464,7 +514,9 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
           below = QString::fromStdString(p.what + (p.why.empty() ? "" : ": " + p.why));
           wrong = true;
         }
-      if (!below.isEmpty()) v->addWidget(label(below, wrong ? "problem" : "small"));
+      m_below[i] = label(below, wrong ? "problem" : "small");
+      m_below[i]->setVisible(!below.isEmpty());
+      v->addWidget(m_below[i]);
       if (!r.note.empty()) v->addWidget(label("“" + QString::fromStdString(r.note) + "”", "small"));
       card->setContextMenuPolicy(Qt::CustomContextMenu);
       connect(card, &QWidget::customContextMenuRequested, this, [this, card, index, r, kind](const QPoint& p) {
@@ -512,6 +564,39 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   fitHeight();
   QMetaObject::invokeMethod(
       this, [this] { fitHeight(); }, Qt::QueuedConnection); // again with the final widths
+}
+
+void BriefPanel::putBelow(int rule, const QString& text, bool wrong) {
+  auto* l =
+      rule >= 0 && static_cast<std::size_t>(rule) < m_below.size() ? m_below[static_cast<std::size_t>(rule)] : nullptr;
+  if (!l || (l->text() == text && (l->objectName() == "problem") == wrong)) return;
+  l->setText(text);
+  l->setVisible(!text.isEmpty());
+  l->setObjectName(wrong ? "problem" : "small");
+  l->style()->unpolish(l);
+  l->style()->polish(l);
+  fitHeight();
+}
+
+void BriefPanel::showPreview(int rule, const QString& text, bool wrong) {
+  putBelow(rule, wrong ? text : previewLine(text), wrong);
+}
+
+QString BriefPanel::below(int rule) const {
+  auto* l =
+      rule >= 0 && static_cast<std::size_t>(rule) < m_below.size() ? m_below[static_cast<std::size_t>(rule)] : nullptr;
+  return l ? l->text() : QString();
+}
+
+void BriefPanel::setPreviews(const std::vector<std::string>& texts) {
+  const auto before = m_previews;
+  m_previews = texts;
+  for (std::size_t i = 0; i < texts.size() && i < m_below.size(); ++i) {
+    // What a run got, or what is wrong, says more.
+    const QString old = i < before.size() ? previewLine(QString::fromStdString(before[i])) : QString();
+    if (m_below[i] && (m_below[i]->text().isEmpty() || m_below[i]->text() == old))
+      putBelow(static_cast<int>(i), previewLine(QString::fromStdString(texts[i])), false);
+  }
 }
 
 /// Wrapped text needs more height than a scroll area's content gets by itself.

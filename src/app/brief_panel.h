@@ -4,6 +4,7 @@
 #include "job/run.h"
 #include <QWidget>
 
+class QLabel;
 class QLineEdit;
 class QScrollArea;
 class QVBoxLayout;
@@ -16,6 +17,12 @@ public:
   explicit BriefPanel(QWidget* parent = nullptr);
   void show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups, const RunResult* run,
             const std::vector<Problem>& problems);
+  /// What rules would do, by their index; cards show it where there is no run to tell.
+  void setPreviews(const std::vector<std::string>& texts);
+  /// The same of one card while its value is typed; `wrong`: what is typed is no value.
+  void showPreview(int rule, const QString& text, bool wrong);
+  /// What stands below a card's sentence.
+  QString below(int rule) const;
   QLineEdit* sayLine() const { return m_say; }
   /// Opens the editor of a chip; used by keys and tests.
   void editChip(int rule, const std::string& key);
@@ -24,6 +31,9 @@ public:
 
 signals:
   void valueChanged(int rule, const std::string& key, const std::string& value);
+  /// A value while it is typed or scrubbed, before it counts.
+  void valueTyped(int rule, const std::string& key, const std::string& value);
+  void typingLeft(); ///< what was typed does not count
   void switched(int rule, bool off);
   void removed(int rule);
   void duplicated(int rule);
@@ -43,6 +53,9 @@ private:
   QVBoxLayout* m_cards;
   QLineEdit* m_say;
   std::vector<QWidget*> m_ruleCards;
+  std::vector<QLabel*> m_below;        ///< the line under each sentence
+  std::vector<std::string> m_previews; ///< by rule, of the brief as it last was
+  void putBelow(int rule, const QString& text, bool wrong);
 };
 
 } // namespace tess

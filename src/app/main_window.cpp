@@ -47,6 +47,7 @@ MainWindow::MainWindow(bool openGl) {
   m_forecaster = new MeshWorker(this);
   m_measurer = new MeshWorker(this);
   m_keeper = new MeshWorker(this);
+  m_previewer = new MeshWorker(this);
   auto* central = new QWidget;
   central->setObjectName("paper");
   setCentralWidget(central);
@@ -89,7 +90,7 @@ MainWindow::MainWindow(bool openGl) {
 }
 
 MainWindow::~MainWindow() {
-  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer}) w->stop();
 }
 
 void MainWindow::buildViewport(bool openGl) {
@@ -537,24 +538,23 @@ void MainWindow::connectPanels() {
         tr("add %1").arg(QString::fromStdString(kind)));
   });
   connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
-    if (!m_view || !m_part) return;
-    Dim dim = Dim::Face;
-    std::set<int> lit;
-    if (r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size()) {
-      const Rule& rule = m_doc.brief().rules[static_cast<std::size_t>(r)];
-      if (rule.kind == "ignore") return m_view->light(Dim::Edge, m_ignoredEdges);
-      std::vector<std::string> names; // its own, or those of its first target
-      if (rule.kind == "group") names = {rule.get("name")};
-      if (const RuleKind* k = ruleKind(rule.kind))
-        for (const auto& s : k->entries)
-          if (s.type == SlotType::Target && names.empty()) names = splitList(rule.get(s.key));
-      for (const auto& g : m_groups)
-        if (std::find(names.begin(), names.end(), g.name) != names.end() && (lit.empty() || g.dim == dim)) {
-          dim = g.dim;
-          lit.insert(g.entities.begin(), g.entities.end());
-        }
+    m_hovered = r;
+    if (!m_typing) previewCard(r);
+  });
+  connect(m_briefPanel, &BriefPanel::valueTyped, this, &MainWindow::previewTyped);
+  connect(m_briefPanel, &BriefPanel::typingLeft, this, &MainWindow::leavePreview);
+  connect(m_previewer, &MeshWorker::previewed, this, [this](int rule, const RulePreview& p) {
+    if (m_typing) m_briefPanel->showPreview(rule, QString::fromStdString(p.text), false);
+    if (m_view) {
+      m_view->light(p.dim, {p.lit.begin(), p.lit.end()});
+      m_view->showMarks(p.marks, p.outline);
     }
-    m_view->light(dim, lit);
+    emit previewed(rule);
+  });
+  connect(m_previewer, &MeshWorker::notPreviewed, this, [this](int rule, const Problem& p) {
+    if (m_typing) m_briefPanel->showPreview(rule, theme::sentences(p.what, p.todo), true);
+    if (m_view) m_view->showMarks({}, {});
+    emit previewed(rule);
   });
   connect(m_audit, &AuditPanel::metricChanged, this, [this](Metric m) {
     if (m_view) m_view->setMetric(m);
@@ -621,6 +621,7 @@ void MainWindow::connectPanels() {
   });
   connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const Part> p) {
     m_part = std::move(p);
+    m_sizes.reset();
     m_meshing = false;
     m_taskProblems.clear();
     if (m_view) m_view->setPart(m_part);
@@ -641,11 +642,10 @@ void MainWindow::connectPanels() {
   });
   connect(m_sizer, &MeshWorker::sized, this,
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
-                 const std::vector<Problem>& problems) {
-            m_ignoredEdges.clear();
-            const auto& ignored = field->bridging.ignoreEdge;
-            for (std::size_t e = 0; e < ignored.size(); ++e)
-              if (ignored[e]) m_ignoredEdges.insert(static_cast<int>(e));
+                 const std::vector<Problem>& problems, const std::vector<std::string>& previews) {
+            m_sizes = field;
+            m_briefPanel->setPreviews(previews);
+            if (!m_typing) previewCard(m_hovered); // it may have been drawn with the sizes before
             if (m_view) m_view->setSizeField(field, shade);
             showScale();
             bool broken = false;
@@ -703,19 +703,21 @@ void MainWindow::connectPanels() {
     }
     emit handedOver();
   });
-  connect(m_worker, &MeshWorker::finished, this, [this](std::shared_ptr<const RunResult> r) {
-    m_meshing = false;
-    m_taskProblems.clear();
-    m_runs->setBusy(false, false);
-    m_allRuns.push_back(std::move(r));
-    m_runParts.push_back(m_part);
-    m_runFiles.emplace_back();
-    keepNextRun();
-    showRun(static_cast<int>(m_allRuns.size()) - 1);
-    if (m_compare && m_compare->isVisible() && m_allRuns.size() > 1) m_compare->setRuns(m_allRuns);
-    readAgain();
-    emit runFinished();
-  });
+  connect(m_worker, &MeshWorker::finished, this,
+          [this](std::shared_ptr<const RunResult> r, std::shared_ptr<const MeshLook> look) {
+            m_meshLooks[r.get()] = std::move(look);
+            m_meshing = false;
+            m_taskProblems.clear();
+            m_runs->setBusy(false, false);
+            m_allRuns.push_back(std::move(r));
+            m_runParts.push_back(m_part);
+            m_runFiles.emplace_back();
+            keepNextRun();
+            showRun(static_cast<int>(m_allRuns.size()) - 1);
+            if (m_compare && m_compare->isVisible() && m_allRuns.size() > 1) m_compare->setRuns(m_allRuns);
+            readAgain();
+            emit runFinished();
+          });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
     m_meshing = false;
     m_runs->setBusy(false, false);
@@ -744,6 +746,10 @@ void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& 
 
 void MainWindow::briefChanged() {
   m_forecast.reset();
+  m_typing = false;
+  m_previewer->stop();
+  if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
+  m_sizedRules = m_doc.brief().rules.size();
   m_keep.start();
   m_briefProblems.clear();
   m_groups.clear();
@@ -807,6 +813,32 @@ void MainWindow::refresh() {
                         .arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
     placeFloating();
   }
+}
+
+void MainWindow::previewCard(int rule) {
+  const auto& rules = m_doc.brief().rules;
+  if (m_part && rule >= 0 && static_cast<std::size_t>(rule) < rules.size() &&
+      !rules[static_cast<std::size_t>(rule)].off)
+    return m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes);
+  m_previewer->stop();
+  if (!m_view) return;
+  m_view->light(Dim::Face, {});
+  m_view->showMarks({}, {});
+}
+
+void MainWindow::previewTyped(int rule, const std::string& key, const std::string& value) {
+  if (!m_part || rule < 0 || static_cast<std::size_t>(rule) >= m_doc.brief().rules.size()) return;
+  m_typing = true;
+  Brief asTyped = m_doc.brief();
+  asTyped.rules[static_cast<std::size_t>(rule)].values[key] = value;
+  m_previewer->preview(asTyped, rule, m_part, m_groups, m_sizes);
+}
+
+void MainWindow::leavePreview() {
+  if (!m_typing) return;
+  m_typing = false;
+  refresh(); // the card says again what it said
+  previewCard(m_hovered);
 }
 
 void MainWindow::showReady() {
@@ -974,10 +1006,20 @@ std::shared_ptr<const RunResult> MainWindow::currentRun() const {
              : nullptr;
 }
 
+std::shared_ptr<const MeshLook> MainWindow::lookOf(const std::shared_ptr<const RunResult>& run) {
+  std::erase_if(m_meshLooks, [&](const auto& x) {
+    return std::none_of(m_allRuns.begin(), m_allRuns.end(), [&](const auto& r) { return r.get() == x.first; });
+  });
+  if (!run) return nullptr;
+  auto& look = m_meshLooks[run.get()];
+  if (!look) look = std::make_shared<const MeshLook>(lookAt(run->mesh));
+  return look;
+}
+
 void MainWindow::showRun(int index) {
   m_current = index;
   auto r = currentRun();
-  if (m_view) m_view->setRun(r);
+  if (m_view) m_view->setRun(r, lookOf(r));
   m_audit->setRun(r);
   showScale();
   refresh();
@@ -1442,7 +1484,8 @@ void MainWindow::showBeside(int first, int second) {
   // Of a kept run of a part that has changed since only the mesh is there; the first view shows it the same way.
   const auto& itsPart = m_runParts[static_cast<std::size_t>(second)];
   m_beside->setPart(itsPart ? itsPart : m_part);
-  m_beside->setRun(m_allRuns[static_cast<std::size_t>(second)]);
+  const auto& other = m_allRuns[static_cast<std::size_t>(second)];
+  m_beside->setRun(other, lookOf(other));
   m_besideRun = second;
   sayBeside();
   const bool fresh = !m_beside->isVisible();
@@ -1663,7 +1706,7 @@ bool MainWindow::mayDiscard() {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!mayDiscard()) return e->ignore();
-  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer}) w->stop();
   m_keep.stop();
   m_recovery.drop();
   e->accept();

@@ -108,6 +108,7 @@ signals:
   void handedOver();
   void forecastReady();
   void measured();
+  void previewed(int rule);
   void runsRecalled();
 
 protected:
@@ -124,10 +125,15 @@ private:
   std::vector<Problem> m_briefProblems, m_taskProblems;
   std::vector<Problem> m_sizeProblems; ///< of the size rules; they come with the size field
   std::vector<std::shared_ptr<const RunResult>> m_allRuns;
-  std::vector<std::shared_ptr<const Part>> m_runParts; ///< the part as it was for each run
-  std::vector<QString> m_runFiles;                     ///< where each run is kept; empty while it is being written
+  std::vector<std::shared_ptr<const Part>> m_runParts;                     ///< the part as it was for each run
+  std::map<const RunResult*, std::shared_ptr<const MeshLook>> m_meshLooks; ///< of the runs shown so far
+  std::vector<QString> m_runFiles; ///< where each run is kept; empty while it is being written
   int m_current = -1;
-  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper;
+  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper, *m_previewer;
+  std::shared_ptr<const SizeField> m_sizes; ///< of the brief as it last was; with or without OpenGL
+  std::size_t m_sizedRules = 0;
+  int m_hovered = -1;    ///< card under the pointer
+  bool m_typing = false; ///< a value is being typed or scrubbed
   RunKeeper m_kept;
   std::vector<Measure> m_measures; ///< of the selection
   QWidget* m_measureRow = nullptr;
@@ -144,7 +150,6 @@ private:
   QDateTime m_partTime;                     ///< of the part file as it was read
   std::string m_briefOnDisk;                ///< text of the brief file as last seen
   QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
-  std::set<int> m_ignoredEdges;             ///< by the rules of the brief, as of the last size field
   LoadOptions m_loaded;                     ///< with which the part was read last
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
@@ -178,6 +183,10 @@ private:
   void edit(const std::function<void(Brief&)>& change, const QString& what);
   void briefChanged();
   void refresh();
+  /// Draws what a rule would do, as it stands or with a value that is being typed.
+  void previewCard(int rule);
+  void previewTyped(int rule, const std::string& key, const std::string& value);
+  void leavePreview();
   void placeFloating();
   /// Reads the part again when the brief changed in what concerns its reading (unit, sharp lines, overlaps, gaps).
   bool readAgain();
@@ -189,6 +198,7 @@ private:
   void showMeasures();
   void replaceRun(int index, std::shared_ptr<const RunResult> run);
   void showRun(int index);
+  std::shared_ptr<const MeshLook> lookOf(const std::shared_ptr<const RunResult>& run);
   void selectionChanged();
   void showProblem(const Problem& p);
   void fixProblem(const Problem& p);

@@ -90,7 +90,8 @@ void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part, std::
       return [this, p] { emit failed(p); };
     }
     auto run = std::make_shared<const RunResult>(std::move(*r));
-    return [this, run] { emit finished(run); };
+    auto look = std::make_shared<const MeshLook>(lookAt(run->mesh, &progress));
+    return [this, run, look] { emit finished(run, look); };
   });
 }
 
@@ -99,7 +100,21 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
     std::vector<Problem> problems;
     auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
     auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
-    return [this, field, shade, problems] { emit sized(field, shade, problems); };
+    auto previews = previewTexts(brief, *part, groups, *field, progress);
+    return [this, field, shade, problems, previews] { emit sized(field, shade, problems, previews); };
+  });
+}
+
+void MeshWorker::preview(const Brief& brief, int rule, std::shared_ptr<const Part> part,
+                         std::vector<ResolvedGroup> groups, std::shared_ptr<const SizeField> field) {
+  start([this, brief, rule, part, groups = std::move(groups), field](Progress& progress) -> std::function<void()> {
+    auto p = previewRule(brief, rule, *part, groups, field.get(), progress);
+    if (!p) {
+      Problem bad = p.problem();
+      return [this, rule, bad] { emit notPreviewed(rule, bad); };
+    }
+    RulePreview shown = std::move(*p);
+    return [this, rule, shown] { emit previewed(rule, shown); };
   });
 }
 
@@ -125,7 +140,8 @@ void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<c
     auto r = improveRun(*run, *part, cells, progress);
     if (!r) return fail(r.problem());
     auto better = std::make_shared<const RunResult>(std::move(*r));
-    return [this, better] { emit finished(better); };
+    auto look = std::make_shared<const MeshLook>(lookAt(better->mesh, &progress));
+    return [this, better, look] { emit finished(better, look); };
   });
 }
 

@@ -5,6 +5,7 @@
 #include "app/scene.h"
 #include "job/forecast.h"
 #include "job/measure.h"
+#include "job/preview.h"
 #include "job/run_store.h"
 #include <QObject>
 #include <QStringList>
@@ -28,6 +29,9 @@ public:
   /// `before`: an earlier run of this part whose mesh may serve again, or null.
   void run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before = nullptr);
   void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
+  /// What a rule of a brief would do; `field` is that of the brief as it last was, or null.
+  void preview(const Brief& brief, int rule, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
+               std::shared_ptr<const SizeField> field);
   void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
   /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for all.
   void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
@@ -46,9 +50,11 @@ public:
 signals:
   void progressed(const QString& stage, double share);
   void loaded(std::shared_ptr<const Part> part);
-  void finished(std::shared_ptr<const RunResult> run);
+  void finished(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look);
   void sized(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
-             const std::vector<Problem>& problems);
+             const std::vector<Problem>& problems, const std::vector<std::string>& previews);
+  void previewed(int rule, const RulePreview& preview);
+  void notPreviewed(int rule, const Problem& problem);
   void forecasted(const Forecast& forecast);
   void handedOver(const std::vector<Rule>& rules);
   void surfaceKept(const QString& file);

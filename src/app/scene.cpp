@@ -5,8 +5,6 @@
 #include "app/scene.h"
 #include "size/opposite.h"
 #include <map>
-#include <unordered_map>
-#include <unordered_set>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
 #include <vtkFloatArray.h>
@@ -55,17 +53,17 @@ private:
 /// Points of a mesh that are used, made on demand.
 class PointMap {
 public:
-  PointMap(Builder& b, const std::vector<Vec3>& pts) : m_b(b), m_pts(pts) {}
+  PointMap(Builder& b, const std::vector<Vec3>& pts) : m_b(b), m_pts(pts), m_at(pts.size(), -1) {}
   vtkIdType operator()(std::int32_t n) {
-    auto [it, fresh] = m_at.emplace(n, 0);
-    if (fresh) it->second = m_b.point(m_pts[static_cast<std::size_t>(n)]);
-    return it->second;
+    auto& id = m_at[static_cast<std::size_t>(n)];
+    if (id < 0) id = m_b.point(m_pts[static_cast<std::size_t>(n)]);
+    return id;
   }
 
 private:
   Builder& m_b;
   const std::vector<Vec3>& m_pts;
-  std::unordered_map<std::int32_t, vtkIdType> m_at;
+  std::vector<vtkIdType> m_at;
 };
 
 std::uint64_t pairKey(std::int32_t a, std::int32_t b) {
@@ -139,6 +137,25 @@ PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
   return b.result();
 }
 
+PolyData pointCloud(const std::vector<Vec3>& points) {
+  auto d = PolyData::New();
+  vtkNew<vtkPoints> at;
+  vtkNew<vtkCellArray> one;
+  for (const Vec3& p : points) {
+    const vtkIdType id = at->InsertNextPoint(p.data());
+    one->InsertNextCell(1, &id);
+  }
+  d->SetPoints(at);
+  d->SetVerts(one);
+  return d;
+}
+
+PolyData segments(const std::vector<std::array<Vec3, 2>>& lines) {
+  Builder b;
+  for (const auto& l : lines) b.line(b.point(l[0]), b.point(l[1]));
+  return b.result();
+}
+
 PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown,
                      const std::function<QColor(std::size_t)>& color) {
   Builder b;
@@ -162,52 +179,72 @@ PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& show
   return b.result();
 }
 
-PolyData meshEdges(const Mesh& m, const std::function<bool(std::size_t)>& shown) {
+MeshLook lookAt(const Mesh& m, const Progress* progress) {
+  MeshLook r;
+  r.near = cellNeighbours(m, progress);
+  if (progress) progress->check();
+  for (const auto& x : facesInCells(m)) r.behind.push_back(x[0]);
+  if (progress) progress->check();
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    const auto ring = ringOf(m, f);
+    for (std::size_t i = 0; i < ring.size(); ++i) {
+      r.sides.push_back({ring[i], ring[(i + 1) % ring.size()], static_cast<std::int32_t>(f)});
+    }
+  }
+  std::sort(r.sides.begin(), r.sides.end(), [](const MeshLook::Side& x, const MeshLook::Side& y) {
+    return std::pair(pairKey(x.a, x.b), x.face) < std::pair(pairKey(y.a, y.b), y.face);
+  });
+  return r;
+}
+
+PolyData meshEdges(const Mesh& m, const MeshLook& look, const std::function<bool(std::size_t)>& shown) {
   Builder b;
   PointMap at(b, m.nodes);
-  std::unordered_set<std::uint64_t> seen;
-  for (std::size_t f = 0; f < m.faces.size(); ++f) {
-    if (!shown(f)) continue;
-    auto r = ringOf(m, f);
-    for (std::size_t i = 0; i < r.size(); ++i) {
-      std::int32_t p = r[i], q = r[(i + 1) % r.size()];
-      if (seen.insert(pairKey(p, q)).second) b.line(at(p), at(q));
-    }
+  for (std::size_t i = 0, j; i < look.sides.size(); i = j) {
+    bool on = false;
+    const std::uint64_t key = pairKey(look.sides[i].a, look.sides[i].b);
+    for (j = i; j < look.sides.size() && pairKey(look.sides[j].a, look.sides[j].b) == key; ++j)
+      on = on || shown(static_cast<std::size_t>(look.sides[j].face));
+    if (on) b.line(at(look.sides[i].a), at(look.sides[i].b));
   }
   return b.result();
 }
 
-PolyData cellFaces(const Mesh& m, const std::vector<std::int32_t>& cells,
-                   const std::function<QColor(std::size_t)>& color) {
-  Builder b;
-  PointMap at(b, m.nodes);
-  // A face between two chosen cells is hidden from view; it is left out.
-  std::map<std::array<std::int32_t, 4>, int> uses;
-  auto keyOf = [&](std::size_t c, int f) {
-    std::array<std::int32_t, 4> k{-1, -1, -1, -1};
-    const auto& t = topology(m.cells.type[c]);
-    for (std::size_t i = 0; i < 4; ++i)
-      if (t.face[static_cast<std::size_t>(f)][i] >= 0)
-        k[i] = m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])];
-    std::sort(k.begin(), k.end());
-    return k;
-  };
-  for (auto c : cells)
-    for (int f = 0; f < topology(m.cells.type[static_cast<std::size_t>(c)]).faces; ++f)
-      ++uses[keyOf(static_cast<std::size_t>(c), f)];
+CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std::int32_t>& cells,
+                      const std::function<QColor(std::size_t)>& color) {
+  Builder b, lines;
+  PointMap at(b, m.nodes), onLine(lines, m.nodes);
+  std::vector<char> chosen(m.cells.size(), 0);
+  for (auto c : cells) chosen[static_cast<std::size_t>(c)] = 1;
   std::vector<vtkIdType> ids;
+  std::vector<std::uint64_t> sides;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
     const auto& t = topology(m.cells.type[c]);
+    const auto nodes = m.cells.of(c);
     for (int f = 0; f < t.faces; ++f) {
-      if (uses[keyOf(c, f)] > 1) continue;
+      // A face between two chosen cells is hidden from view; it is left out.
+      const std::int32_t other = look.near.cell[look.near.start[c] + static_cast<std::uint32_t>(f)];
+      if (other >= 0 && chosen[static_cast<std::size_t>(other)]) continue;
       ids.clear();
-      for (int i : t.face[static_cast<std::size_t>(f)])
-        if (i >= 0) ids.push_back(at(m.cells.of(c)[static_cast<std::size_t>(i)]));
+      std::int32_t first = -1, last = -1;
+      for (int i : t.face[static_cast<std::size_t>(f)]) {
+        if (i < 0) continue;
+        const std::int32_t n = nodes[static_cast<std::size_t>(i)];
+        ids.push_back(at(n));
+        if (last >= 0) sides.push_back(pairKey(last, n));
+        if (first < 0) first = n;
+        last = n;
+      }
+      sides.push_back(pairKey(last, first));
       b.polygon(ids, color(c));
     }
   }
-  return b.result();
+  std::sort(sides.begin(), sides.end());
+  sides.erase(std::unique(sides.begin(), sides.end()), sides.end());
+  for (auto s : sides)
+    lines.line(onLine(static_cast<std::int32_t>(s >> 32)), onLine(static_cast<std::int32_t>(s & 0xffffffffu)));
+  return {b.result(), lines.result()};
 }
 
 namespace {
@@ -250,22 +287,6 @@ PolyData shrunkEdges(const Mesh& m, const std::vector<std::int32_t>& cells, doub
     for (int e = 0; e < t.edges; ++e)
       b.line(corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
              corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]);
-  }
-  return b.result();
-}
-
-PolyData cellEdges(const Mesh& m, const std::vector<std::int32_t>& cells) {
-  Builder b;
-  PointMap at(b, m.nodes);
-  std::unordered_set<std::uint64_t> seen;
-  for (auto cell : cells) {
-    auto c = static_cast<std::size_t>(cell);
-    const auto& t = topology(m.cells.type[c]);
-    for (int e = 0; e < t.edges; ++e) {
-      std::int32_t p = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
-                   q = m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
-      if (seen.insert(pairKey(p, q)).second) b.line(at(p), at(q));
-    }
   }
   return b.result();
 }

@@ -2,6 +2,7 @@
 // Turns parts and meshes into drawable polygons and lines. Pure functions; no drawing happens here.
 #pragma once
 #include "job/run.h"
+#include "mesh/cell_faces.h"
 #include <QColor>
 #include <functional>
 #include <vtkPolyData.h>
@@ -30,15 +31,30 @@ std::vector<float> boundarySizes(const Mesh& mesh, const SizeField& field);
 /// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
+PolyData pointCloud(const std::vector<Vec3>& points);
+PolyData segments(const std::vector<std::array<Vec3, 2>>& lines);
+/// What drawing asks of a mesh again and again: made once per mesh, off the window's thread.
+struct MeshLook {
+  struct Side {
+    std::int32_t a, b, face; ///< in the face's direction: a GL leaves out the last pixel of a line
+  };
+  Neighbours near;
+  std::vector<std::int32_t> behind; ///< cell behind each boundary face, -1 for none
+  std::vector<Side> sides;          ///< sides of the boundary faces (halves of curved ones), equal ones in a row
+};
+MeshLook lookAt(const Mesh& mesh, const Progress* progress = nullptr);
+
 /// Boundary faces of the mesh; `color` by boundary face.
 PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown,
                      const std::function<QColor(std::size_t)>& color);
 /// Each edge of the shown boundary faces once.
-PolyData meshEdges(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
-/// Whole cells: all their outer faces against the rest, coloured per cell, plus their edges.
-PolyData cellFaces(const Mesh& mesh, const std::vector<std::int32_t>& cells,
-                   const std::function<QColor(std::size_t)>& color);
-PolyData cellEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells);
+PolyData meshEdges(const Mesh& mesh, const MeshLook& look, const std::function<bool(std::size_t)>& shown);
+/// Whole cells: all their outer faces against the rest, coloured per cell, and the edges of those faces.
+struct CellDrawing {
+  PolyData faces, edges;
+};
+CellDrawing cellFaces(const Mesh& mesh, const MeshLook& look, const std::vector<std::int32_t>& cells,
+                      const std::function<QColor(std::size_t)>& color);
 /// Each cell on its own, drawn `share` of its size about its middle, so that gaps show what lies behind.
 PolyData shrunkCells(const Mesh& mesh, const std::vector<std::int32_t>& cells, double share,
                      const std::function<QColor(std::size_t)>& color);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/viewport.h"
 #include "app/theme.h"
+#include <QElapsedTimer>
 #include <QMouseEvent>
 #include <QOpenGLContext>
 #include <QOpenGLFunctions_3_2_Core>
@@ -14,8 +15,6 @@
 #include <vtkCallbackCommand.h>
 #include <vtkCamera.h>
 #include <vtkGenericOpenGLRenderWindow.h>
-#include <vtkLight.h>
-#include <vtkLightKit.h>
 #include <vtkMapper.h>
 #include <vtkNew.h>
 #include <vtkOpenGLFramebufferObject.h>
@@ -24,11 +23,26 @@
 #include <vtkPolyDataMapper.h>
 #include <vtkProperty.h>
 #include <vtkRenderer.h>
+#include <vtkShaderProperty.h>
 
 namespace tess {
 namespace {
-constexpr double kShrink = 0.78; ///< of a cell's size when cells are drawn apart
-}
+constexpr double kShrink = 0.78;      ///< of a cell's size when cells are drawn apart
+constexpr int kLinesInMotion = 30000; ///< more lines than that are drawn at rest only
+constexpr double kSlowMs = 30;        ///< a picture that takes longer is smoothed at rest only
+constexpr int kRestMs = 60;
+
+/// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
+/// own lights cost a power function each, which a software GL feels at every pixel. Directions are the viewer's.
+constexpr const char* kLight = R"(
+  vec3 n = normalVCVSOutput;
+  vec3 light = max(0.0, dot(n, vec3(0.112, 0.766, 0.633))) * vec3(0.92, 0.90, 0.86)
+             + max(0.0, dot(n, vec3(0.0, -0.966, 0.259))) * vec3(0.39, 0.41, 0.42)
+             + max(0.0, n.z) * vec3(0.307)
+             + (max(0.0, dot(n, vec3(0.94, 0.0, -0.342))) + max(0.0, dot(n, vec3(-0.94, 0.0, -0.342)))) * vec3(0.263);
+  fragOutput0 = vec4(ambientColor + diffuseColor * light, opacity);
+)";
+} // namespace
 
 struct Viewport::Impl {
   vtkNew<vtkGenericOpenGLRenderWindow> window;
@@ -38,10 +52,11 @@ struct Viewport::Impl {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
   };
-  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges;
-  std::array<Layer*, 11> all() {
-    return {&part,  &partEdges, &mesh,      &meshEdges, &selected, &selectedEdges,
-            &hover, &cells,     &cellEdges, &cut,       &cutEdges};
+  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges, marks,
+      outline, points;
+  std::array<Layer*, 14> all() {
+    return {&part,  &partEdges, &mesh, &meshEdges, &selected, &selectedEdges, &hover,
+            &cells, &cellEdges, &cut,  &cutEdges,  &marks,    &outline,       &points};
   }
   void put(Layer& l, const PolyData& d) {
     l.mapper->SetInputData(d);
@@ -60,10 +75,6 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->renderer->SetUseFXAA(true);
   d->renderer->SetMaximumNumberOfPeels(6);
   d->renderer->SetOcclusionRatio(0.02);
-  vtkNew<vtkLightKit> lights;
-  lights->SetKeyLightIntensity(0.92);
-  lights->SetKeyToFillRatio(2.2);
-  lights->AddLightsToRenderer(d->renderer);
   for (auto* l : d->all()) {
     l->actor->SetMapper(l->mapper);
     l->actor->SetVisibility(false);
@@ -73,6 +84,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetDiffuse(0.82);
     l->actor->GetProperty()->SetSpecular(0.0);
   }
+  for (auto* l : {&d->part, &d->mesh, &d->cells, &d->cut, &d->selected, &d->hover})
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
   // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp.
   for (auto* l : {&d->part, &d->mesh, &d->cells, &d->cut}) {
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
@@ -89,11 +102,57 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
   }
+  for (auto* l : {&d->marks, &d->outline, &d->points}) {
+    l->actor->GetProperty()->SetLighting(false);
+    l->mapper->SetScalarVisibility(false);
+    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
+    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -6);
+    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-6);
+  }
+  d->marks.actor->GetProperty()->SetPointSize(4);
+  d->points.actor->GetProperty()->SetPointSize(9);
+  d->outline.actor->GetProperty()->SetLineWidth(1.6f);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->hover.actor->GetProperty()->SetLineWidth(5);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
+  m_rest.setSingleShot(true);
+  m_rest.setInterval(kRestMs);
+  connect(&m_rest, &QTimer::timeout, this, [this] {
+    m_moving = m_quick = false;
+    setDetail();
+    update();
+  });
   applyTheme();
+}
+
+void Viewport::moving() {
+  m_rest.start();
+  if (m_moving) return;
+  m_moving = true;
+  setDetail();
+}
+
+void Viewport::redraw() {
+  if (m_slow) {
+    m_rest.start();
+    m_quick = true;
+    setDetail();
+  }
+  update();
+}
+
+/// What is drawn only at rest, when there is much of it.
+void Viewport::setDetail() {
+  auto count = [](const Impl::Layer& l) {
+    auto* in = l.mapper->GetInput();
+    return in ? in->GetNumberOfCells() : 0;
+  };
+  for (auto* l : {&d->meshEdges, &d->cellEdges, &d->cutEdges}) {
+    const bool heavy = count(*l) > kLinesInMotion;
+    l->actor->SetVisibility(count(*l) > 0 && !(m_moving && heavy) && !(l == &d->meshEdges && m_wholeCells));
+  }
+  d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
 
 void Viewport::applyTheme() {
@@ -101,7 +160,8 @@ void Viewport::applyTheme() {
   auto tint = [](Impl::Layer& l, const QColor& c) {
     l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
   };
-  for (auto* l : {&d->selected, &d->hover, &d->selectedEdges}) tint(*l, theme::accent);
+  for (auto* l : {&d->selected, &d->hover, &d->selectedEdges, &d->marks, &d->outline, &d->points})
+    tint(*l, theme::accent);
   tint(d->partEdges, theme::partLine);
   // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
   tint(d->meshEdges, theme::meshLine);
@@ -142,9 +202,15 @@ void Viewport::paintGL() {
   d->window->GetState()->Reset();
   d->window->SetSize(w, h);
   d->renderer->ResetCameraClippingRange();
+  QElapsedTimer clock;
+  clock.start();
   d->window->Render();
   auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
   if (!gl) return;
+  if (!m_moving && !m_quick) {
+    gl->glFinish(); // what was asked for is drawn now
+    m_slow = static_cast<double>(clock.nsecsElapsed()) > 1e6 * kSlowMs;
+  }
   d->window->GetDisplayFramebuffer()->Bind(GL_READ_FRAMEBUFFER);
   gl->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
   gl->glDisable(GL_SCISSOR_TEST);
@@ -164,6 +230,7 @@ void Viewport::followCamera(const Viewport& lead) {
   vtkCamera *mine = d->renderer->GetActiveCamera(), *other = lead.d->renderer->GetActiveCamera();
   const auto to = state(other);
   if (state(mine) == to) return;
+  moving();
   mine->SetPosition(to.data());
   mine->SetFocalPoint(to.data() + 3);
   mine->SetViewUp(to.data() + 6);
@@ -200,7 +267,11 @@ void Viewport::follow(const Viewport& lead) {
   followCamera(lead);
 }
 
-QImage Viewport::picture() { return grabFramebuffer(); }
+QImage Viewport::picture() {
+  m_moving = m_quick = false;
+  setDetail();
+  return grabFramebuffer();
+}
 
 void Viewport::setPart(std::shared_ptr<const Part> part) {
   bool first = !m_part || !part || m_part->path != part->path;
@@ -208,6 +279,7 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   m_selection.clear();
   m_hover = -1;
   m_lit.clear();
+  showMarks({}, {});
   m_hiddenFaces.clear();
   m_groupOfFace.clear();
   m_run.reset();
@@ -227,8 +299,9 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   emit selectionChanged();
 }
 
-void Viewport::setRun(std::shared_ptr<const RunResult> run) {
+void Viewport::setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look) {
   m_run = std::move(run);
+  m_look = m_run && !look ? std::make_shared<const MeshLook>(lookAt(m_run->mesh)) : std::move(look);
   m_brush = false;
   m_brushed.clear();
   rebuildPart();
@@ -288,6 +361,14 @@ void Viewport::light(Dim dim, const std::set<int>& entities) {
   m_litDim = dim;
   m_lit = entities;
   rebuildHighlight();
+}
+void Viewport::showMarks(const std::vector<Vec3>& marks, const std::vector<std::array<Vec3, 2>>& outline) {
+  if (marks.empty() && outline.empty() && !m_marks && !m_outline) return;
+  m_marks = marks.size();
+  m_outline = outline.size();
+  d->put(d->marks, pointCloud(marks));
+  d->put(d->outline, segments(outline));
+  redraw();
 }
 void Viewport::setPickDim(Dim dim) {
   m_pickDim = dim;
@@ -391,11 +472,12 @@ void Viewport::rebuildPart() {
   } else {
     bool mesh = drawsMesh();
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
-    d->put(d->part, mesh ? PolyData::New()
+    // Behind chosen cells the part stands as a ghost: a mesh of thousands of faces would cost much and say no more.
+    d->put(d->part, mesh && !m_brush ? PolyData::New()
                     : m_lens == Lens::Size && m_shade
                         ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
                         : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
-    d->part.actor->GetProperty()->SetOpacity(m_seeThrough ? 0.25 : 1.0);
+    d->part.actor->GetProperty()->SetOpacity(mesh && m_brush ? 0.10 : m_seeThrough ? 0.25 : 1.0);
     d->put(d->partEdges, partEdges(*m_part, [&](int e) {
              for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                if (shown(f)) return true;
@@ -418,32 +500,33 @@ void Viewport::rebuildMesh() {
       if (m.faceRegions[f][1] >= 0 && m.faceRegions[f][0] >= 0) return false; // interfaces lie inside
       return !m_hiddenFaces.count(m.faceLink[f]);
     };
-    std::vector<std::array<std::int32_t, 2>> inCell;
-    if (m_lens == Lens::Quality) inCell = facesInCells(m);
+    const auto& inCell = m_look->behind;
     std::vector<float> sizes;
     if (m_lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
     auto color = [&](std::size_t f) {
       if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_lens == Lens::Quality)
-        return inCell[f][0] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f][0]))) : theme::cells;
+        return inCell[f] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f]))) : theme::cells;
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
                                                                                       : theme::cells;
     };
-    d->put(d->mesh, meshSurface(m, shown, color));
+    if (!m_brush) {
+      d->put(d->mesh, meshSurface(m, shown, color));
+      if (m_edgesShown) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
+    }
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
-    d->mesh.actor->GetProperty()->SetOpacity(m_brush ? 0.10 : m_seeThrough ? 0.25 : 1.0);
-    if (m_edgesShown && !m_brush) d->put(d->meshEdges, meshEdges(m, shown));
+    d->mesh.actor->GetProperty()->SetOpacity(m_seeThrough ? 0.25 : 1.0);
     auto cellTint = [&](std::size_t c) { return cellColor(c); };
     if (m_brush && !m_shrunk) {
-      d->put(d->cells, cellFaces(m, m_brushed, cellTint));
-      d->put(d->cellEdges, cellEdges(m, m_brushed));
+      auto drawn = cellFaces(m, *m_look, m_brushed, cellTint);
+      d->put(d->cells, drawn.faces);
+      d->put(d->cellEdges, drawn.edges);
     }
     if (m_shrunk && !m_section) { // what is chosen, or the cells behind the boundary
       std::vector<std::int32_t> drawn = m_brushed;
       if (!m_brush) {
-        auto behind = facesInCells(m);
-        for (std::size_t f = 0; f < behind.size(); ++f)
-          if (behind[f][0] >= 0 && shown(f)) drawn.push_back(behind[f][0]);
+        for (std::size_t f = 0; f < inCell.size(); ++f)
+          if (inCell[f] >= 0 && shown(f)) drawn.push_back(inCell[f]);
         std::sort(drawn.begin(), drawn.end());
         drawn.erase(std::unique(drawn.begin(), drawn.end()), drawn.end());
         for (auto* l : {&d->mesh, &d->meshEdges}) d->put(*l, none);
@@ -462,6 +545,7 @@ void Viewport::rebuildHighlight() {
   d->put(d->selected, none);
   d->put(d->selectedEdges, none);
   d->put(d->hover, none);
+  d->put(d->points, none);
   if (m_part) {
     auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
     QColor c = theme::accent;
@@ -476,6 +560,13 @@ void Viewport::rebuildHighlight() {
     } else {
       auto on = [&](int e) { return m_selection.count(e) > 0 || e == m_hover; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
+      if (m_pickDim == Dim::Point) {
+        std::vector<Vec3> at;
+        for (int k = 0; k < m_part->count(Dim::Point); ++k)
+          if (on(k) || (m_litDim == Dim::Point && m_lit.count(k)))
+            at.push_back(m_part->points[static_cast<std::size_t>(k)].at);
+        d->put(d->points, pointCloud(at));
+      }
     }
     // Under the pointer, in the viewport or on a card.
     std::set<int> faces;
@@ -488,7 +579,7 @@ void Viewport::rebuildHighlight() {
     else if (m_litDim == Dim::Edge && !m_lit.empty())
       d->put(d->hover, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
   }
-  update();
+  redraw();
 }
 
 Plane Viewport::sectionPlane() const {
@@ -506,6 +597,7 @@ void Viewport::rebuildSection() {
   d->put(d->cutEdges, none);
   for (auto* l : d->all()) l->mapper->RemoveAllClippingPlanes();
   m_sectionCells = 0;
+  m_wholeCells = false;
   if (m_section && m_part) {
     Plane p = sectionPlane();
     d->clip->SetOrigin(p.origin.data());
@@ -517,9 +609,9 @@ void Viewport::rebuildSection() {
       const Mesh& m = m_run->mesh;
       auto cells = crossedCells(m, p);
       if (m_brush) { // only what is chosen
-        std::set<std::int32_t> in(m_brushed.begin(), m_brushed.end());
-        cells.erase(std::remove_if(cells.begin(), cells.end(), [&](std::int32_t c) { return !in.count(c); }),
-                    cells.end());
+        std::vector<char> in(m.cells.size(), 0);
+        for (auto c : m_brushed) in[static_cast<std::size_t>(c)] = 1;
+        std::erase_if(cells, [&](std::int32_t c) { return !in[static_cast<std::size_t>(c)]; });
       }
       m_sectionCells = cells.size();
       auto color = [&](std::size_t c) { return cellColor(c); };
@@ -528,17 +620,27 @@ void Viewport::rebuildSection() {
         d->put(d->cut, polygons);
         d->put(d->cutEdges, polygonOutlines(polygons));
       } else {
-        d->put(d->cut, m_shrunk ? shrunkCells(m, cells, kShrink, color) : cellFaces(m, cells, color));
-        d->put(d->cutEdges, m_shrunk ? shrunkEdges(m, cells, kShrink) : cellEdges(m, cells));
-        // exactly the crossed cells: the surface steps aside
-        for (auto* l : {&d->mesh, &d->meshEdges}) l->actor->SetVisibility(false);
+        if (m_shrunk) {
+          d->put(d->cut, shrunkCells(m, cells, kShrink, color));
+          d->put(d->cutEdges, shrunkEdges(m, cells, kShrink));
+        } else {
+          auto drawn = cellFaces(m, *m_look, cells, color);
+          d->put(d->cut, drawn.faces);
+          d->put(d->cutEdges, drawn.edges);
+        }
+        m_wholeCells = true; // exactly the crossed cells: the surface steps aside
       }
     }
-  } else if (drawsMesh()) {
-    d->mesh.actor->SetVisibility(d->mesh.mapper->GetInput() && d->mesh.mapper->GetInput()->GetNumberOfCells() > 0);
   }
+  d->mesh.actor->SetVisibility(!m_wholeCells && d->mesh.mapper->GetInput() &&
+                               d->mesh.mapper->GetInput()->GetNumberOfCells() > 0);
+  // What looks away from the eye is hidden by what does not, as long as nothing is open.
+  const bool whole = !m_section && m_hiddenFaces.empty() && !m_seeThrough && !m_brush && m_part &&
+                     std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
+  for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
+  setDetail();
   emit sectionChanged();
-  update();
+  redraw();
 }
 
 /// The half towards the viewer is the one that is cut away.
@@ -561,6 +663,7 @@ void Viewport::nextSectionAxis() {
 }
 void Viewport::moveSection(double share) {
   m_sectionAt = std::clamp(m_sectionAt + share, 0.0, 1.0);
+  moving();
   if (m_section) rebuildSection();
 }
 void Viewport::setSectionManner(SectionManner m) {
@@ -714,6 +817,7 @@ int Viewport::pick(const QPointF& at, int tri, double best) const {
 }
 
 void Viewport::turn(const QPointF& delta) {
+  moving();
   auto* c = d->renderer->GetActiveCamera();
   c->Azimuth(-0.45 * delta.x());
   c->Elevation(0.45 * delta.y());
@@ -722,6 +826,7 @@ void Viewport::turn(const QPointF& delta) {
 }
 
 void Viewport::pan(const QPointF& delta) {
+  moving();
   auto* c = d->renderer->GetActiveCamera();
   Vec3 p, f, dir, up;
   c->GetPosition(p.data());
@@ -840,6 +945,7 @@ void Viewport::mouseReleaseEvent(QMouseEvent* e) {
 }
 
 void Viewport::wheelEvent(QWheelEvent* e) {
+  moving();
   double factor = std::pow(1.0015, e->angleDelta().y());
   // The place under the pointer stays under it.
   auto* c = d->renderer->GetActiveCamera();

@@ -5,6 +5,7 @@
 #include "app/scene.h"
 #include "base/bvh.h"
 #include <QOpenGLWidget>
+#include <QTimer>
 #include <array>
 #include <memory>
 #include <set>
@@ -29,7 +30,8 @@ public:
   /// Takes over the colours that hold now.
   void applyTheme();
   void setPart(std::shared_ptr<const Part> part);
-  void setRun(std::shared_ptr<const RunResult> run);
+  /// `look` as of lookAt(); made here when it is missing.
+  void setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look = nullptr);
   void setGroups(const std::vector<ResolvedGroup>& groups);
   void setSizeField(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade);
   const SizeField* sizeField() const { return m_field.get(); }
@@ -53,6 +55,10 @@ public:
   /// Lights entities without selecting them (a card's target under the pointer); empty: none.
   void light(Dim dim, const std::set<int>& entities);
   const std::set<int>& lit() const { return m_lit; }
+  /// Nodes on edges and lines in space that a rule would give; empty: none.
+  void showMarks(const std::vector<Vec3>& marks, const std::vector<std::array<Vec3, 2>>& outline);
+  std::size_t markCount() const { return m_marks; }
+  std::size_t outlineCount() const { return m_outline; }
   void hideSelection();
   void showOnlySelection();
   void showAll();
@@ -115,6 +121,7 @@ private:
   std::unique_ptr<Impl> d;
   std::shared_ptr<const Part> m_part;
   std::shared_ptr<const RunResult> m_run;
+  std::shared_ptr<const MeshLook> m_look; ///< of the run's mesh
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace;
@@ -132,18 +139,27 @@ private:
   int m_hover = -1;
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
+  std::size_t m_marks = 0, m_outline = 0;
   std::set<int> m_hiddenFaces;
   std::vector<std::int32_t> m_brushed;
   Bvh m_tree;
   QPointF m_last, m_pressed;
   QRubberBand* m_band = nullptr;
   bool m_dragging = false;
+  bool m_moving = false; ///< the camera or the section moves: what is slow to draw waits until it rests
+  bool m_quick = false;  ///< the picture changed: on a slow GL it is smoothed a moment later
+  bool m_slow = false;   ///< whole pictures take longer than a software GL's may
+  QTimer m_rest;
+  bool m_wholeCells = false; ///< the section shows the cells it crosses, without the surface
 
   void rebuildPart();
   void rebuildMesh();
   void rebuildHighlight();
   void rebuildSection();
   bool drawsMesh() const;
+  void moving();
+  void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
+  void setDetail();
   QColor faceColor(int face) const;
   QColor cellColor(std::size_t cell) const;
   double badness(std::size_t cell) const;

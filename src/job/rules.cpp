@@ -136,7 +136,7 @@ const std::vector<RuleKind>& ruleTable() {
          "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "
          "element][, at most {slender} walls long][, bridging below {bridge}][, with a budget of {budget} elements]",
          "size",
-         "tile",
+         "edge-marks",
          "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
          {length("target", "", "mean edge length; a twentieth of the diagonal when not given"),
           ranged("growth", SlotType::Number, "1.3", "size ratio of neighbouring elements", 1, 3, true),
@@ -213,7 +213,7 @@ const std::vector<RuleKind>& ruleTable() {
                  "Sizes",
                  "In the {shape} from {from}[ to {to}][, radius {radius}][ narrowing to {radius_end}] {length}",
                  "size",
-                 "tile",
+                 "outline",
                  "A size inside a region of space; it grows outside.",
                  {choice("shape", "box", "kind of region", {"box", "sphere", "cylinder", "cone"}),
                   text("from", SlotType::Points, "corner of the box, centre of the sphere, start of the axis", true),
@@ -227,7 +227,7 @@ const std::vector<RuleKind>& ruleTable() {
          "Sizes from {array} in {path}, as {meaning}[ times {factor}][, for {budget} elements][, error of order "
          "{order}]",
          "size",
-         "tile",
+         "edge-marks",
          "Sizes from a result on an earlier mesh: an array of a VTU file that holds a size, or the error of "
          "each element, which is then spread evenly.",
          {text("path", SlotType::Path, "VTU file; relative paths start at the brief", true),
@@ -241,7 +241,7 @@ const std::vector<RuleKind>& ruleTable() {
          "Methods",
          "Fill {what} with tetrahedra, order {order}",
          "mesh",
-         "tag",
+         "none",
          "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
@@ -272,7 +272,7 @@ const std::vector<RuleKind>& ruleTable() {
          "Methods",
          "Keep {bodies} apart[ from {others}]",
          "mesh",
-         "tag",
+         "highlight",
          "Bodies that touch without sharing nodes, for contact or couplings: both sides of their common faces get "
          "nodes of their own at the same places, and a set each, named 'A to B' after the bodies.",
          {text("bodies", SlotType::Target, "a group of bodies, or 'everywhere' for all from one another", true),

@@ -100,7 +100,12 @@ std::vector<std::array<std::int32_t, 2>> facesInCells(const Mesh& m) {
     at[faceKey(n.data(), topology(m.faces.type[f]).corners)].push_back(static_cast<std::int32_t>(f));
   }
   std::vector<std::array<std::int32_t, 2>> r(m.faces.size(), {-1, -1});
+  std::vector<char> onFace(m.nodes.size(), 0); // most faces of cells lie inside: they need no search
+  for (std::size_t f = 0; f < m.faces.size(); ++f)
+    for (auto n : m.faces.of(f)) onFace[static_cast<std::size_t>(n)] = 1;
   forEachCellFace(m, [&](std::size_t c, int f, const FaceKey& key, const std::int32_t* v, int k) {
+    for (int i = 0; i < k; ++i)
+      if (!onFace[static_cast<std::size_t>(v[i])]) return;
     auto it = at.find(key);
     if (it == at.end()) return;
     for (std::int32_t face : it->second) {

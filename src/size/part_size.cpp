@@ -3,10 +3,21 @@
 #include "base/bvh.h"
 #include "base/parallel.h"
 #include "size/thickness.h"
+#include "size/turn.h"
 #include <cmath>
 #include <set>
 
 namespace tess {
+
+double sizeOnCurve(double curvature, double turnDeg, double deviation) {
+  if (curvature <= 0) return 1e300;
+  double h = 1e300;
+  if (turnDeg > 0) h = 2 * std::sin(0.5 * turnDeg * kPi / 180) / curvature;
+  // A chord of length h leaves a circle of radius r by d: h^2 = 8 r d - 4 d^2.
+  const double d = std::min(deviation, 1 / curvature);
+  if (d > 0) h = std::min(h, std::sqrt(4 * d * (2 / curvature - d)));
+  return h;
+}
 
 SizeSettings SizeSettings::resolved() const {
   SizeSettings s = *this;
@@ -51,13 +62,7 @@ void addTurn(SizeField& f, const Part& part, const SizeSettings& s, const std::v
     }
   }
   auto sizeOf = [&](const Follow& w, double curvature) {
-    if (curvature <= 0) return 1e300;
-    double h = 1e300;
-    if (w.turnDeg > 0) h = 2 * std::sin(0.5 * w.turnDeg * kPi / 180) / curvature;
-    // A chord of length h leaves a circle of radius r by d: h^2 = 8 r d - 4 d^2.
-    double d = std::min(w.deviation, 1 / curvature);
-    if (d > 0) h = std::min(h, std::sqrt(4 * d * (2 / curvature - d)));
-    return std::max(h, w.floor);
+    return std::max(sizeOnCurve(curvature, w.turnDeg, w.deviation), w.floor);
   };
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   std::vector<double> size(t.triangles.size(), 1e300);

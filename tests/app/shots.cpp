@@ -63,6 +63,16 @@ int main(int argc, char** argv) {
   shot("empty");
   open("camera-housing.brief");
   shot("part");
+  for (std::size_t i = 0; i < w.document().brief().rules.size(); ++i)
+    if (w.document().brief().rules[i].kind == "size") {
+      bool drawn = false;
+      auto c = QObject::connect(&w, &tess::MainWindow::previewed, [&] { drawn = true; });
+      emit w.briefPanel()->valueTyped(static_cast<int>(i), "length", "1.2 mm");
+      waitFor([&] { return drawn; }, 5000);
+      QObject::disconnect(c);
+      shot("preview");
+      emit w.briefPanel()->typingLeft();
+    }
   mesh();
   shot("mesh");
   w.viewport()->setSection(true);
