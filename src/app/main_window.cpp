@@ -373,7 +373,7 @@ void MainWindow::buildMenus() {
                  : m_view->pickDim() == Dim::Edge ? Dim::Point
                                                   : Dim::Body;
       m_view->setPickDim(next);
-      refresh();
+      showHint();
     });
   }
   if (!m_view) menuBar()->addMenu(tr("View"))->setObjectName("view");
@@ -802,27 +802,33 @@ void MainWindow::refresh() {
   m_redo->setEnabled(m_doc.canRedo());
   m_undo->setText(m_doc.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(m_doc.undoText())) : tr("Undo"));
   m_redo->setText(m_doc.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(m_doc.redoText())) : tr("Redo"));
-  if (m_view) {
-    static const char* lenses[] = {"part", "groups", "size", "quality", "regions"};
-    QString what = run && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1)
-                   : m_part                   ? tr("part")
-                                              : tr("nothing open");
-    m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)")
-                        .arg(lenses[static_cast<int>(m_view->lens())])
-                        .arg(what)
-                        .arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
-    placeFloating();
-  }
+  showHint();
+}
+
+void MainWindow::showHint() {
+  if (!m_view) return;
+  static const char* lenses[] = {"part", "groups", "size", "quality", "regions"};
+  QString what = currentRun() && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1)
+                 : m_part                            ? tr("part")
+                                                     : tr("nothing open");
+  m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)")
+                      .arg(lenses[static_cast<int>(m_view->lens())])
+                      .arg(what)
+                      .arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
+  placeFloating();
 }
 
 void MainWindow::previewCard(int rule) {
   const auto& rules = m_doc.brief().rules;
-  if (m_part && rule >= 0 && static_cast<std::size_t>(rule) < rules.size() &&
-      !rules[static_cast<std::size_t>(rule)].off)
-    return m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes);
-  m_previewer->stop();
+  const auto i = static_cast<std::size_t>(rule);
+  const bool some = m_part && rule >= 0 && i < rules.size() && !rules[i].off;
+  if (some) // what it acts on at once, the rest when it is known
+    m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes);
+  else
+    m_previewer->stop();
   if (!m_view) return;
-  m_view->light(Dim::Face, {});
+  const RulePreview now = some ? previewTarget(rules[i], m_groups) : RulePreview();
+  m_view->light(now.dim, {now.lit.begin(), now.lit.end()});
   m_view->showMarks({}, {});
 }
 
@@ -997,7 +1003,7 @@ void MainWindow::setLens(int i) {
   m_tile->clear();
   m_why->hide();
   showScale();
-  refresh();
+  showHint();
 }
 
 std::shared_ptr<const RunResult> MainWindow::currentRun() const {

@@ -183,6 +183,7 @@ private:
   void edit(const std::function<void(Brief&)>& change, const QString& what);
   void briefChanged();
   void refresh();
+  void showHint(); ///< what the view shows and picks
   /// Draws what a rule would do, as it stands or with a value that is being typed.
   void previewCard(int rule);
   void previewTyped(int rule, const std::string& key, const std::string& value);

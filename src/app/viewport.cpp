@@ -30,7 +30,7 @@ namespace {
 constexpr double kShrink = 0.78;      ///< of a cell's size when cells are drawn apart
 constexpr int kLinesInMotion = 30000; ///< more lines than that are drawn at rest only
 constexpr double kSlowMs = 30;        ///< a picture that takes longer is smoothed at rest only
-constexpr int kRestMs = 60;
+constexpr int kRestMs = 40;
 
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
 /// own lights cost a power function each, which a software GL feels at every pixel. Directions are the viewer's.
@@ -127,7 +127,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
 }
 
 void Viewport::moving() {
-  m_rest.start();
+  m_rest.stop(); // counted from the next picture on
   if (m_moving) return;
   m_moving = true;
   setDetail();
@@ -135,7 +135,7 @@ void Viewport::moving() {
 
 void Viewport::redraw() {
   if (m_slow) {
-    m_rest.start();
+    m_rest.stop();
     m_quick = true;
     setDetail();
   }
@@ -216,6 +216,7 @@ void Viewport::paintGL() {
   gl->glDisable(GL_SCISSOR_TEST);
   gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+  if (m_moving || m_quick) m_rest.start();
   emit drawn();
 }
 

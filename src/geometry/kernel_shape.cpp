@@ -10,11 +10,15 @@
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakePolygon.hxx>
+#include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepOffsetAPI_MakeThickSolid.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
@@ -36,7 +40,9 @@
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
+#include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
+#include <gp_Circ.hxx>
 #include <gp_Cone.hxx>
 #include <gp_Cylinder.hxx>
 #include <gp_Pln.hxx>
@@ -864,7 +870,22 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
             .Shape());
   else if (what == "tube") // outer radius a, inner radius b, height c
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
-  else if (what == "shell")
+  else if (what == "vase") { // a loft through three circles, open above, with a wall b: its inside is an offset surface
+    BRepOffsetAPI_ThruSections loft(true, false);
+    const double radius[3] = {a, 1.5 * a, 0.8 * a};
+    for (int i = 0; i < 3; ++i)
+      loft.AddWire(BRepBuilderAPI_MakeWire(
+          BRepBuilderAPI_MakeEdge(gp_Circ(gp_Ax2(gp_Pnt(0, 0, 2 * i * a), gp::DZ()), radius[i])).Edge()));
+    TopTools_ListOfShape open;
+    for (TopExp_Explorer e(loft.Shape(), TopAbs_FACE); e.More(); e.Next()) {
+      GProp_GProps g;
+      BRepGProp::SurfaceProperties(e.Current(), g);
+      if (g.CentreOfMass().Z() > 3.9 * a) open.Append(e.Current());
+    }
+    BRepOffsetAPI_MakeThickSolid thick;
+    thick.MakeThickSolidByJoin(loft.Shape(), open, -b, 1e-4);
+    add(thick.Shape());
+  } else if (what == "shell")
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, a, a).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(b, b, b), gp_Pnt(a - b, a - b, a - b)).Solid())
             .Shape());

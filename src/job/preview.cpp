@@ -231,9 +231,17 @@ std::string targetOf(const Rule& r) {
   return "";
 }
 
-/// The first kind of entity that groups of these names hold, with all of it.
-void lightTarget(RulePreview& p, const std::string& names, const std::vector<ResolvedGroup>& groups) {
-  const auto wanted = splitList(names);
+std::string countOf(Dim dim, std::size_t n) {
+  const std::string many = dim == Dim::Body ? "bodies" : std::string(dimName(dim)) + "s";
+  return n == 0 ? "matches nothing" : counted(n, dimName(dim), many.c_str());
+}
+
+} // namespace
+
+RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& groups) {
+  RulePreview p;
+  // The first kind of entity that its groups hold, with all of it.
+  const auto wanted = splitList(targetOf(rule));
   for (const auto& g : groups) {
     if (std::find(wanted.begin(), wanted.end(), g.name) == wanted.end()) continue;
     if (p.lit.empty()) p.dim = g.dim;
@@ -241,14 +249,8 @@ void lightTarget(RulePreview& p, const std::string& names, const std::vector<Res
   }
   std::sort(p.lit.begin(), p.lit.end());
   p.lit.erase(std::unique(p.lit.begin(), p.lit.end()), p.lit.end());
+  return p;
 }
-
-std::string countOf(Dim dim, std::size_t n) {
-  const std::string many = dim == Dim::Body ? "bodies" : std::string(dimName(dim)) + "s";
-  return n == 0 ? "matches nothing" : counted(n, dimName(dim), many.c_str());
-}
-
-} // namespace
 
 Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, const std::vector<ResolvedGroup>& known,
                                 const SizeField* field, Progress& progress) {
@@ -273,7 +275,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   const std::vector<ResolvedGroup>& groups = r.kind == "group" ? changed : known;
   progress.check();
   const std::string target = targetOf(r);
-  lightTarget(p, target, groups);
+  p = previewTarget(r, groups);
   if (r.kind == "overlap")
     for (const auto& name : splitList(r.get("keep")))
       for (std::size_t b = 0; b < part.bodies.size(); ++b)

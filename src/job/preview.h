@@ -16,6 +16,8 @@ struct RulePreview {
 };
 constexpr std::size_t kPreviewMarks = 20000;
 
+/// What a rule acts on as far as its groups tell, without evaluating anything: at once for a card under the pointer.
+RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& groups);
 /// `field`: the size field of the brief as it last was, whose other rules are taken into account where they ask for
 /// less; or null. Rules other than `rule` and the overall one are not evaluated anew, which keeps it quick. A problem
 /// when a text of the rule is no value of its slot. Throws Cancelled on a stop.

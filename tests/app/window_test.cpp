@@ -137,6 +137,53 @@ TEST_F(Window, hoveringACardLightsItsTargetAndKeepsTheSelection) {
   EXPECT_TRUE(w->viewport()->lit().empty());
 }
 
+TEST_F(Window, aCardShowsWhatItWouldDoWhileItsValueIsTyped) {
+  open("camera-housing.brief");
+  const auto& rules = w->document().brief().rules;
+  const int size = static_cast<int>(
+      std::find_if(rules.begin(), rules.end(), [](const Rule& r) { return r.kind == "size"; }) - rules.begin());
+  const auto before = rules;
+  ASSERT_TRUE(waitFor([&] { return w->briefPanel()->below(size).contains("divisions"); })); // before any run
+  bool shown = false;
+  QObject::connect(w.get(), &MainWindow::previewed, [&] { shown = true; });
+  w->briefPanel()->editChip(size, "length");
+  auto* editor = w->findChild<QLineEdit*>("chipEditor");
+  ASSERT_TRUE(editor);
+  auto type = [&](const QString& text) {
+    editor->selectAll();
+    QTest::keyClicks(editor, text);
+    shown = false;
+    return waitFor([&] { return shown; }, 5000);
+  };
+  ASSERT_TRUE(type("2 mm"));
+  const auto coarse = w->viewport()->markCount();
+  const QString said = w->briefPanel()->below(size);
+  EXPECT_GT(coarse, 50u);
+  EXPECT_EQ(w->viewport()->lit().size(), 8u);
+  ASSERT_TRUE(type("0.5 mm"));
+  EXPECT_GT(w->viewport()->markCount(), 2 * coarse);
+  EXPECT_NE(w->briefPanel()->below(size), said);
+  ASSERT_TRUE(type("0.5 m m"));
+  EXPECT_EQ(w->viewport()->markCount(), 0u);
+  EXPECT_FALSE(w->briefPanel()->below(size).contains("divisions")); // it says what is wrong instead
+  QTest::keyClick(editor, Qt::Key_Escape);
+  EXPECT_TRUE(w->document().brief().rules == before); // Esc leaves it as it was
+  EXPECT_TRUE(waitFor([&] { return w->briefPanel()->below(size).contains("divisions"); }, 5000));
+  EXPECT_FALSE(w->document().canUndo());
+  EXPECT_EQ(w->viewport()->markCount(), 0u);
+}
+
+TEST_F(Window, aZoneIsOutlinedWhenItsCardIsHovered) {
+  open("keel-bracket.brief");
+  emit w->briefPanel()->ruleWanted("zone");
+  const int zone = static_cast<int>(w->document().brief().rules.size()) - 1;
+  ASSERT_EQ(w->document().brief().rules.back().kind, "zone");
+  emit w->briefPanel()->hovered(zone);
+  EXPECT_TRUE(waitFor([&] { return w->viewport()->outlineCount() == 12; }, 5000));
+  emit w->briefPanel()->hovered(-1);
+  EXPECT_EQ(w->viewport()->outlineCount(), 0u);
+}
+
 TEST_F(Window, hideOnlyAndShowAllChangeThePicture) {
   open("keel-bracket.brief");
   auto* v = w->viewport();
