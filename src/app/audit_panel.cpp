@@ -8,8 +8,10 @@
 #include <QLabel>
 #include <QLocale>
 #include <QScrollArea>
+#include <QSignalBlocker>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <set>
 
 namespace tess {
 namespace {
@@ -73,6 +75,17 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   m_metric->setAccessibleName(tr("Metric"));
   for (int k = 0; k < kMetrics; ++k) m_metric->addItem(metricInfo(static_cast<Metric>(k)).name);
   box->addWidget(m_metric);
+  auto* what = new QHBoxLayout;
+  what->setSpacing(6);
+  m_counted = new QComboBox;
+  m_counted->setAccessibleName(tr("Elements counted"));
+  m_counted->setToolTip(tr("which elements the histogram counts"));
+  m_counted->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  what->addWidget(m_counted, 1);
+  m_heights = link(tr("heights"));
+  m_heights->setToolTip(tr("how heights tell counts: by square root, by logarithm, or as they are"));
+  what->addWidget(m_heights);
+  box->addLayout(what);
   box->addWidget(m_histogram = new Histogram);
   box->addWidget(m_definition = label("small"));
   box->addSpacing(4);
@@ -109,12 +122,20 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
     refreshMetric();
     emit metricChanged(metric());
   });
+  connect(m_counted, &QComboBox::currentIndexChanged, this, [this](int) {
+    const bool brushed = m_histogram->brushed();
+    refreshHistogram();
+    if (brushed) emit brushChanged({}, false);
+  });
+  connect(m_heights, &QToolButton::clicked, this, [this] {
+    m_histogram->setHeights(static_cast<Histogram::Heights>((static_cast<int>(m_histogram->heights()) + 1) % 3));
+  });
   connect(m_histogram, &Histogram::brushChanged, this, [this] {
     std::vector<std::int32_t> cells;
     if (m_run && m_histogram->brushed()) {
       const auto& v = m_run->audit.metrics[static_cast<std::size_t>(metric())].value;
       for (std::size_t c = 0; c < v.size(); ++c)
-        if (v[c] >= m_histogram->from() && v[c] <= m_histogram->to()) cells.push_back(static_cast<std::int32_t>(c));
+        if (m_histogram->chosen(c)) cells.push_back(static_cast<std::int32_t>(c));
     }
     emit brushChanged(cells, m_histogram->brushed());
   });
@@ -146,6 +167,7 @@ void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
             .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
             .arg(QString::number(100 * meshVolume(m_run->mesh) / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
   }
+  fillCounted();
   refreshMetric();
   refreshLimits();
 }
@@ -163,15 +185,49 @@ void AuditPanel::refreshMetric() {
     m_worst->setText(tr("none yet"));
     return;
   }
-  const Limit* limit = nullptr;
-  for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == metric() && (!limit || l.where.empty())) limit = &l;
-  m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit);
+  refreshHistogram();
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
   if (!x.worst.empty())
     m_worst->setText(tr("worst %1, mean %2")
                          .arg(withUnit(x.value[static_cast<std::size_t>(x.worst[0])], info, m_run->mesh.unit))
                          .arg(withUnit(x.mean, info, m_run->mesh.unit)));
+}
+
+/// Regions and element types, where there is more than one of them.
+void AuditPanel::fillCounted() {
+  const QSignalBlocker quiet(m_counted);
+  const QString before = m_counted->currentText();
+  m_counted->clear();
+  m_counted->addItem(tr("all elements"));
+  if (m_run) {
+    const Mesh& m = m_run->mesh;
+    if (m.regions.size() > 1)
+      for (std::size_t r = 0; r < m.regions.size(); ++r)
+        m_counted->addItem(tr("in %1").arg(QString::fromStdString(m.regions[r])), QPoint(0, static_cast<int>(r)));
+    const std::set<ElementType> types(m.cells.type.begin(), m.cells.type.end());
+    if (types.size() > 1)
+      for (ElementType t : types)
+        m_counted->addItem(QString::fromUtf8(topology(t).name.data()), QPoint(1, static_cast<int>(t)));
+  }
+  m_counted->setCurrentIndex(std::max(0, m_counted->findText(before)));
+  m_counted->setEnabled(m_counted->count() > 1);
+}
+
+void AuditPanel::refreshHistogram() {
+  if (!m_run) return;
+  const MetricInfo& info = metricInfo(metric());
+  const Limit* limit = nullptr;
+  for (const auto& l : m_run->audit.limits.limits)
+    if (l.metric == metric() && (!limit || l.where.empty())) limit = &l;
+  std::vector<char> only;
+  if (m_counted->currentIndex() > 0) {
+    const QPoint what = m_counted->currentData().toPoint();
+    const Mesh& m = m_run->mesh;
+    for (std::size_t c = 0; c < m.cells.size(); ++c)
+      only.push_back((what.x() == 0 ? m.cellRegion[c] : static_cast<int>(m.cells.type[c])) == what.y());
+  }
+  m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit,
+                         std::move(only));
 }
 
 void AuditPanel::refreshLimits() {

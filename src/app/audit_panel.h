@@ -8,7 +8,7 @@
 
 class QComboBox;
 class QLabel;
-class QListWidget;
+class QToolButton;
 class QVBoxLayout;
 
 namespace tess {
@@ -24,6 +24,8 @@ public:
   Histogram* histogram() const { return m_histogram; }
   Metric metric() const;
   void setMetric(Metric m);
+  /// Which elements the histogram counts: 0 all, then one entry per region and per element type of the mesh.
+  QComboBox* counted() const { return m_counted; }
   /// Steps through the worst places of the metric; emits showPlace.
   void stepWorst(int by);
   /// The card of one element, by its index; emits showPlace.
@@ -50,7 +52,8 @@ private:
   std::vector<Problem> m_findings;
   ClassBar* m_classes;
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
-  QComboBox* m_metric;
+  QComboBox *m_metric, *m_counted;
+  QToolButton* m_heights;
   Histogram* m_histogram;
   QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;
   QLabel* m_worstTitle;
@@ -59,6 +62,8 @@ private:
   void fillCard(std::int32_t cell);
   int m_worstAt = -1;
   void refreshMetric();
+  void refreshHistogram();
+  void fillCounted();
   void refreshLimits();
 };
 

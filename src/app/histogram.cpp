@@ -5,6 +5,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
+#include <limits>
 
 namespace tess {
 namespace {
@@ -19,26 +20,34 @@ Histogram::Histogram(QWidget* parent) : QWidget(parent) {
   setToolTip(tr("Drag to see just those elements; click to let go"));
 }
 
-void Histogram::setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit) {
+void Histogram::setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit,
+                          std::vector<char> only) {
   m_values = values;
   m_info = info;
+  m_only = std::move(only);
   m_hasLimit = limit;
   if (limit) m_limit = *limit;
   m_from = m_to = 0;
   m_bars.assign(kBars, 0);
   if (values && !values->empty()) {
-    auto [a, b] = std::minmax_element(values->begin(), values->end());
-    m_lo = *a;
-    m_hi = *b;
-    if (m_hi > m_lo + 1e-12) {
-      for (float v : *values)
+    auto counted = [&](std::size_t i) { return m_only.empty() || m_only[i]; };
+    double lo = std::numeric_limits<double>::max(), hi = -lo;
+    for (std::size_t i = 0; i < values->size(); ++i)
+      if (counted(i)) lo = std::min<double>(lo, (*values)[i]), hi = std::max<double>(hi, (*values)[i]);
+    if (lo > hi) lo = hi = 0;
+    m_lo = lo;
+    m_hi = hi;
+    if (m_hi <= m_lo + 1e-12) m_hi = m_lo + std::max(1e-6, std::abs(m_lo) * 0.01);
+    for (std::size_t i = 0; i < values->size(); ++i)
+      if (counted(i))
         ++m_bars[static_cast<std::size_t>(
-            std::clamp(static_cast<int>((v - m_lo) / (m_hi - m_lo) * kBars), 0, kBars - 1))];
-    } else {
-      m_hi = m_lo + std::max(1e-6, std::abs(m_lo) * 0.01);
-      m_bars[0] = values->size();
-    }
+            std::clamp(static_cast<int>(((*values)[i] - m_lo) / (m_hi - m_lo) * kBars), 0, kBars - 1))];
   }
+  update();
+}
+
+void Histogram::setHeights(Heights h) {
+  m_heights = h;
   update();
 }
 
@@ -55,7 +64,7 @@ double Histogram::xAt(double v) const {
 std::size_t Histogram::brushedCount() const {
   std::size_t n = 0;
   if (m_values && brushed())
-    for (float v : *m_values) n += v >= m_from && v <= m_to;
+    for (std::size_t i = 0; i < m_values->size(); ++i) n += chosen(i);
   return n;
 }
 
@@ -96,8 +105,12 @@ void Histogram::paintEvent(QPaintEvent*) {
   for (int i = 0; i < kBars; ++i) {
     std::size_t n = m_bars[static_cast<std::size_t>(i)];
     if (!n) continue;
-    // Square root of the count: a single bad element stays visible beside a million good ones.
-    double h = std::max(2.0, std::sqrt(static_cast<double>(n) / static_cast<double>(most)) * r.height());
+    const double share = static_cast<double>(n) / static_cast<double>(most);
+    const double tall = m_heights == Heights::Root ? std::sqrt(share)
+                        : m_heights == Heights::Log
+                            ? std::log1p(static_cast<double>(n)) / std::log1p(static_cast<double>(most))
+                            : share;
+    double h = std::max(2.0, tall * r.height());
     double v = m_lo + (i + 0.5) / kBars * (m_hi - m_lo), bad = 0;
     if (m_hasLimit) {
       double best = m_limit.atLeast ? m_hi : m_lo;
@@ -138,7 +151,10 @@ void Histogram::paintEvent(QPaintEvent*) {
                tr("limit %1 %2").arg(m_limit.atLeast ? "≥" : "≤").arg(text(m_limit.bound)));
   }
   p.setPen(theme::faint);
-  p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignLeft, tr("heights by square root"));
+  p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignLeft,
+             m_heights == Heights::Root  ? tr("heights by square root")
+             : m_heights == Heights::Log ? tr("heights by logarithm")
+                                         : tr("heights by count"));
   if (brushed()) {
     f.setPixelSize(11);
     f.setBold(true);

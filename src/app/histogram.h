@@ -11,8 +11,19 @@ class Histogram : public QWidget {
   Q_OBJECT
 public:
   explicit Histogram(QWidget* parent = nullptr);
-  /// `values` must stay alive until the next call. `limit` is drawn when given.
-  void setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit);
+  /// How heights tell counts: by square root, so that one bad element stays visible beside a million good ones, by
+  /// logarithm, or as they are.
+  enum class Heights { Root, Log, Linear };
+  /// `values` must stay alive until the next call. `limit` is drawn when given; `only`: flags per value of those that
+  /// are counted, empty for all.
+  void setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit,
+                 std::vector<char> only = {});
+  void setHeights(Heights h);
+  Heights heights() const { return m_heights; }
+  /// Whether a value is counted and lies in the brush.
+  bool chosen(std::size_t i) const {
+    return (m_only.empty() || m_only[i]) && (*m_values)[i] >= m_from && (*m_values)[i] <= m_to;
+  }
   bool brushed() const { return m_from < m_to; }
   double from() const { return m_from; }
   double to() const { return m_to; }
@@ -39,6 +50,8 @@ private:
   const MetricInfo* m_info = nullptr;
   bool m_hasLimit = false;
   Limit m_limit{};
+  std::vector<char> m_only;
+  Heights m_heights = Heights::Root;
   std::vector<std::size_t> m_bars;
   double m_lo = 0, m_hi = 1, m_from = 0, m_to = 0, m_start = 0;
   bool m_moved = false;

@@ -125,7 +125,7 @@ void MainWindow::buildViewport(bool openGl) {
   strip->setContentsMargins(4, 3, 4, 3);
   strip->setSpacing(2);
   int i = 0;
-  for (const QString& name : {tr("Part"), tr("Groups"), tr("Size"), tr("Quality"), tr("Regions")}) {
+  for (const QString& name : {tr("Part"), tr("Groups"), tr("Size"), tr("Quality"), tr("Regions"), tr("Edges")}) {
     auto* b = new QToolButton;
     b->setObjectName("lens");
     b->setText(name);
@@ -337,6 +337,15 @@ void MainWindow::buildMenus() {
           Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}},
           Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
       add(view, s.name, QKeySequence(QString("Alt+%1").arg(n++)), [this, s] { m_view->view(s.dir, s.up); });
+    m_viewsMenu = view->addMenu(tr("Kept views"));
+    connect(m_viewsMenu, &QMenu::aboutToShow, this, &MainWindow::fillViews);
+    add(view, tr("Keep this view…"), QKeySequence("Ctrl+B"), [this] {
+      bool ok = false;
+      const QString name = QInputDialog::getText(this, tr("Keep this view"), tr("Name of the view"), QLineEdit::Normal,
+                                                 tr("view %1").arg(keptViews().size() + 1), &ok)
+                               .trimmed();
+      if (ok && !name.isEmpty()) keepView(name);
+    });
     view->addSeparator();
     for (int i = 0; i < static_cast<int>(m_lensButtons.size()); ++i)
       add(view, tr("Lens: %1").arg(m_lensButtons[static_cast<std::size_t>(i)]->text()),
@@ -418,7 +427,9 @@ void MainWindow::buildMenus() {
   add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
   add(run, tr("Mesh from nothing"), QKeySequence("Ctrl+Shift+Return"), [this] { startMesh(true); });
   add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
-  add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
+  auto* surface = add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
+  connect(run, &QMenu::aboutToShow, this, [this, surface] { surface->setEnabled(currentRun() && !m_worker->busy()); });
+  connect(run, &QMenu::aboutToHide, surface, [surface] { surface->setEnabled(true); });
   add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
     // A range chosen in the histogram is what is meant; else the whole mesh.
     auto* h = m_audit->histogram();
@@ -807,10 +818,18 @@ void MainWindow::refresh() {
 
 void MainWindow::showHint() {
   if (!m_view) return;
-  static const char* lenses[] = {"part", "groups", "size", "quality", "regions"};
+  static const char* lenses[] = {"part", "groups", "size", "quality", "regions", "edges"};
   QString what = currentRun() && m_view->meshShown() ? tr("mesh of run %1").arg(m_current + 1)
                  : m_part                            ? tr("part")
                                                      : tr("nothing open");
+  if (m_view->lens() == Lens::Edges && m_part) {
+    auto count = [](std::size_t n, const QString& one, const QString& many) {
+      return n == 1 ? one : many.arg(n ? QLocale().toString(static_cast<qulonglong>(n)) : tr("no"));
+    };
+    what +=
+        " · " + count(m_view->openEdges(), tr("1 open edge"), tr("%1 open edges")) + ", " +
+        count(m_view->sharedEdges(), tr("1 where three or more faces meet"), tr("%1 where three or more faces meet"));
+  }
   m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)")
                       .arg(lenses[static_cast<int>(m_view->lens())])
                       .arg(what)
@@ -1010,6 +1029,61 @@ std::shared_ptr<const RunResult> MainWindow::currentRun() const {
   return m_current >= 0 && m_current < static_cast<int>(m_allRuns.size())
              ? m_allRuns[static_cast<std::size_t>(m_current)]
              : nullptr;
+}
+
+namespace {
+/// Views belong to a part, by where its file lies.
+QString viewsOf(const Part& part) {
+  return "views/" + QString::fromUtf8(QFileInfo(QString::fromStdString(part.path)).absoluteFilePath().toUtf8().toHex());
+}
+} // namespace
+
+QMap<QString, QString> MainWindow::keptViews() const {
+  QMap<QString, QString> r;
+  if (!m_part) return r;
+  QSettings s;
+  s.beginGroup(viewsOf(*m_part));
+  for (const QString& k : s.childKeys())
+    r[QString::fromUtf8(QByteArray::fromHex(k.toLatin1()))] = s.value(k).toString();
+  return r;
+}
+
+void MainWindow::keepView(const QString& name) {
+  if (!m_view || !m_part) return;
+  QSettings().setValue(viewsOf(*m_part) + "/" + QString::fromLatin1(name.toUtf8().toHex()), m_view->viewState());
+  m_notice->ask("view", tr("Kept: the view '%1' is in the menu View, for this part.").arg(name), {{tr("fine"), {}}});
+}
+
+bool MainWindow::showView(const QString& name) {
+  if (!m_view) return false;
+  const auto views = keptViews();
+  const auto it = views.find(name);
+  if (it == views.end() || !m_view->setViewState(*it)) return false;
+  m_audit->setMetric(m_view->metric());
+  setLens(static_cast<int>(m_view->lens()));
+  return true;
+}
+
+void MainWindow::forgetView(const QString& name) {
+  if (m_part) QSettings().remove(viewsOf(*m_part) + "/" + QString::fromLatin1(name.toUtf8().toHex()));
+}
+
+void MainWindow::fillViews() {
+  m_viewsMenu->clear();
+  const auto views = keptViews();
+  if (views.isEmpty())
+    m_viewsMenu->addAction(tr("none yet: turn the part as you like it, then keep the view"))->setEnabled(false);
+  for (auto it = views.begin(); it != views.end(); ++it) {
+    const QString name = it.key();
+    connect(m_viewsMenu->addAction(name), &QAction::triggered, this, [this, name] { showView(name); });
+  }
+  if (views.isEmpty()) return;
+  m_viewsMenu->addSeparator();
+  auto* forget = m_viewsMenu->addMenu(tr("Forget"));
+  for (auto it = views.begin(); it != views.end(); ++it) {
+    const QString name = it.key();
+    connect(forget->addAction(name), &QAction::triggered, this, [this, name] { forgetView(name); });
+  }
 }
 
 std::shared_ptr<const MeshLook> MainWindow::lookOf(const std::shared_ptr<const RunResult>& run) {

@@ -16,11 +16,13 @@
 #include <QElapsedTimer>
 #include <QFileSystemWatcher>
 #include <QMainWindow>
+#include <QMap>
 #include <QTimer>
 
 class QActionGroup;
 class QFrame;
 class QLabel;
+class QMenu;
 class QToolButton;
 class QSplitter;
 
@@ -95,6 +97,12 @@ public:
   LensScale* lensScale() const { return m_scale; }
   const std::optional<Forecast>& forecast() const { return m_forecast; }
   void setLens(int index);
+  /// Views of the part that were kept, by name: camera, lens, metric and section. They outlive the program.
+  QMap<QString, QString> keptViews() const;
+  void keepView(const QString& name);
+  /// False when there is none of that name.
+  bool showView(const QString& name);
+  void forgetView(const QString& name);
   enum class Appearance { System, Light, Dark };
   void setAppearance(Appearance appearance);
   /// Group and size from the selection, as the action bar does.
@@ -139,6 +147,7 @@ private:
   QWidget* m_measureRow = nullptr;
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
+  QMenu* m_viewsMenu = nullptr;
   CompareDialog* m_compare = nullptr;
   QSplitter* m_views = nullptr;
   Viewport* m_beside = nullptr; ///< the other of two runs compared; made when first asked for
@@ -178,6 +187,7 @@ private:
   bool m_meshing = false;
 
   void buildMenus();
+  void fillViews();
   void buildViewport(bool openGl);
   void connectPanels();
   void edit(const std::function<void(Brief&)>& change, const QString& what);

@@ -210,6 +210,42 @@ PolyData meshEdges(const Mesh& m, const MeshLook& look, const std::function<bool
   return b.result();
 }
 
+OddEdges oddEdges(const Part& part) {
+  OddEdges r;
+  auto faces = [&](int e) { return part.edges[static_cast<std::size_t>(e)].faces.size(); };
+  auto is = [&](int e, bool open) {
+    // A seam is an edge of one face that closes on itself; the part does not list those.
+    return open ? faces(e) < 2 : faces(e) > 2;
+  };
+  r.open = partEdges(part, [&](int e) { return is(e, true); });
+  r.many = partEdges(part, [&](int e) { return is(e, false); });
+  for (int e = 0; e < part.count(Dim::Edge); ++e) {
+    r.openCount += is(e, true);
+    r.manyCount += is(e, false);
+  }
+  return r;
+}
+
+OddEdges oddEdges(const Mesh& m, const MeshLook& look) {
+  OddEdges r;
+  Builder open, many;
+  PointMap atOpen(open, m.nodes), atMany(many, m.nodes);
+  for (std::size_t i = 0, j; i < look.sides.size(); i = j) {
+    const auto& s = look.sides[i];
+    for (j = i; j < look.sides.size() && pairKey(look.sides[j].a, look.sides[j].b) == pairKey(s.a, s.b);) ++j;
+    if (j - i == 1) {
+      open.line(atOpen(s.a), atOpen(s.b));
+      ++r.openCount;
+    } else if (j - i > 2) {
+      many.line(atMany(s.a), atMany(s.b));
+      ++r.manyCount;
+    }
+  }
+  r.open = open.result();
+  r.many = many.result();
+  return r;
+}
+
 CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std::int32_t>& cells,
                       const std::function<QColor(std::size_t)>& color) {
   Builder b, lines;

@@ -15,6 +15,17 @@ struct Plane {
   Vec3 origin, normal;
 };
 
+/// What drawing asks of a mesh again and again: made once per mesh, off the window's thread.
+struct MeshLook {
+  struct Side {
+    std::int32_t a, b, face; ///< in the face's direction: a GL leaves out the last pixel of a line
+  };
+  Neighbours near;
+  std::vector<std::int32_t> behind; ///< cell behind each boundary face, -1 for none
+  std::vector<Side> sides;          ///< sides of the boundary faces (halves of curved ones), equal ones in a row
+};
+MeshLook lookAt(const Mesh& mesh, const Progress* progress = nullptr);
+
 /// The size asked for over the part's surface, in pieces small against the part.
 struct SizeShade {
   std::vector<std::array<Vec3, 3>> at;
@@ -31,19 +42,15 @@ std::vector<float> boundarySizes(const Mesh& mesh, const SizeField& field);
 /// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
+/// Edges that are no boundary between two faces: open ones (one face), and ones where three or more faces meet.
+struct OddEdges {
+  PolyData open, many;
+  std::size_t openCount = 0, manyCount = 0;
+};
+OddEdges oddEdges(const Part& part);
+OddEdges oddEdges(const Mesh& mesh, const MeshLook& look);
 PolyData pointCloud(const std::vector<Vec3>& points);
 PolyData segments(const std::vector<std::array<Vec3, 2>>& lines);
-/// What drawing asks of a mesh again and again: made once per mesh, off the window's thread.
-struct MeshLook {
-  struct Side {
-    std::int32_t a, b, face; ///< in the face's direction: a GL leaves out the last pixel of a line
-  };
-  Neighbours near;
-  std::vector<std::int32_t> behind; ///< cell behind each boundary face, -1 for none
-  std::vector<Side> sides;          ///< sides of the boundary faces (halves of curved ones), equal ones in a row
-};
-MeshLook lookAt(const Mesh& mesh, const Progress* progress = nullptr);
-
 /// Boundary faces of the mesh; `color` by boundary face.
 PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown,
                      const std::function<QColor(std::size_t)>& color);

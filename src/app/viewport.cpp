@@ -53,10 +53,10 @@ struct Viewport::Impl {
     vtkNew<vtkActor> actor;
   };
   Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges, marks,
-      outline, points;
-  std::array<Layer*, 14> all() {
-    return {&part,  &partEdges, &mesh, &meshEdges, &selected, &selectedEdges, &hover,
-            &cells, &cellEdges, &cut,  &cutEdges,  &marks,    &outline,       &points};
+      outline, points, openEdges, sharedEdges;
+  std::array<Layer*, 16> all() {
+    return {&part,      &partEdges, &mesh,     &meshEdges, &selected, &selectedEdges, &hover,     &cells,
+            &cellEdges, &cut,       &cutEdges, &marks,     &outline,  &points,        &openEdges, &sharedEdges};
   }
   void put(Layer& l, const PolyData& d) {
     l.mapper->SetInputData(d);
@@ -102,7 +102,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
   }
-  for (auto* l : {&d->marks, &d->outline, &d->points}) {
+  for (auto* l : {&d->marks, &d->outline, &d->points, &d->openEdges, &d->sharedEdges}) {
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
@@ -112,6 +112,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->marks.actor->GetProperty()->SetPointSize(4);
   d->points.actor->GetProperty()->SetPointSize(9);
   d->outline.actor->GetProperty()->SetLineWidth(1.6f);
+  d->openEdges.actor->GetProperty()->SetLineWidth(5);
+  d->sharedEdges.actor->GetProperty()->SetLineWidth(3);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->hover.actor->GetProperty()->SetLineWidth(5);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
@@ -162,6 +164,8 @@ void Viewport::applyTheme() {
   };
   for (auto* l : {&d->selected, &d->hover, &d->selectedEdges, &d->marks, &d->outline, &d->points})
     tint(*l, theme::accent);
+  tint(d->openEdges, theme::failing);
+  tint(d->sharedEdges, theme::accent);
   tint(d->partEdges, theme::partLine);
   // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
   tint(d->meshEdges, theme::meshLine);
@@ -536,9 +540,64 @@ void Viewport::rebuildMesh() {
       if (m_edgesShown) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
     }
   }
+  rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
   d->renderer->SetUseDepthPeeling(m_brush || m_seeThrough);
   rebuildSection();
+}
+
+void Viewport::rebuildOddEdges() {
+  OddEdges odd{PolyData::New(), PolyData::New()};
+  if (m_lens == Lens::Edges && m_part) odd = drawsMesh() ? oddEdges(m_run->mesh, *m_look) : oddEdges(*m_part);
+  m_openEdges = odd.openCount;
+  m_sharedEdges = odd.manyCount;
+  d->put(d->openEdges, odd.open);
+  d->put(d->sharedEdges, odd.many);
+}
+
+QString Viewport::viewState() const {
+  std::array<double, 9> c;
+  auto* camera = d->renderer->GetActiveCamera();
+  camera->GetPosition(c.data());
+  camera->GetFocalPoint(c.data() + 3);
+  camera->GetViewUp(c.data() + 6);
+  QStringList r;
+  for (double x : c) r << QString::number(x, 'g', 12);
+  r << QString::number(m_sectionAt, 'g', 12) << QString::number(m_towards);
+  for (int x : {static_cast<int>(m_lens), static_cast<int>(m_metric), static_cast<int>(m_section), m_axis,
+                static_cast<int>(m_manner), static_cast<int>(m_seeThrough), static_cast<int>(m_meshShown)})
+    r << QString::number(x);
+  return r.join(' ');
+}
+
+bool Viewport::setViewState(const QString& state) {
+  std::vector<double> x;
+  bool ok = true;
+  for (const QString& t : state.split(' ', Qt::SkipEmptyParts)) {
+    bool number = false;
+    x.push_back(t.toDouble(&number));
+    ok = ok && number && std::isfinite(x.back());
+  }
+  auto within = [&](std::size_t i, int most) { return x[i] >= 0 && x[i] <= most; };
+  if (!ok || x.size() != 18 || !within(9, 1) || !within(11, static_cast<int>(Lens::Edges)) ||
+      !within(12, kMetrics - 1) || !within(14, 2) || !within(15, 1))
+    return false;
+  m_sectionAt = x[9];
+  m_towards = x[10] < 0 ? -1 : 1;
+  m_lens = static_cast<Lens>(static_cast<int>(x[11]));
+  m_metric = static_cast<Metric>(static_cast<int>(x[12]));
+  m_section = x[13] != 0;
+  m_axis = static_cast<int>(x[14]);
+  m_manner = static_cast<SectionManner>(static_cast<int>(x[15]));
+  m_seeThrough = x[16] != 0;
+  m_meshShown = x[17] != 0;
+  auto* camera = d->renderer->GetActiveCamera();
+  camera->SetPosition(x.data());
+  camera->SetFocalPoint(x.data() + 3);
+  camera->SetViewUp(x.data() + 6);
+  rebuildPart();
+  rebuildMesh();
+  return true;
 }
 
 void Viewport::rebuildHighlight() {
@@ -604,7 +663,8 @@ void Viewport::rebuildSection() {
     d->clip->SetOrigin(p.origin.data());
     Vec3 keep = -p.normal;
     d->clip->SetNormal(keep.data());
-    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover})
+    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover,
+                    &d->openEdges, &d->sharedEdges})
       l->mapper->AddClippingPlane(d->clip);
     if (drawsMesh()) {
       const Mesh& m = m_run->mesh;

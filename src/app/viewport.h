@@ -18,7 +18,7 @@ class QRubberBand;
 
 namespace tess {
 
-enum class Lens { Part, Groups, Size, Quality, Regions };
+enum class Lens { Part, Groups, Size, Quality, Regions, Edges };
 enum class SectionManner { Cut, WholeCells };
 
 class Viewport : public QOpenGLWidget {
@@ -59,6 +59,13 @@ public:
   void showMarks(const std::vector<Vec3>& marks, const std::vector<std::array<Vec3, 2>>& outline);
   std::size_t markCount() const { return m_marks; }
   std::size_t outlineCount() const { return m_outline; }
+  /// Of the lens Edges: edges of one face, and of three or more, of what is drawn.
+  std::size_t openEdges() const { return m_openEdges; }
+  std::size_t sharedEdges() const { return m_sharedEdges; }
+  /// Camera, lens, metric and section, to come back to; as text for a settings file.
+  QString viewState() const;
+  /// False when the text is none of viewState().
+  bool setViewState(const QString& state);
   void hideSelection();
   void showOnlySelection();
   void showAll();
@@ -139,7 +146,7 @@ private:
   int m_hover = -1;
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
-  std::size_t m_marks = 0, m_outline = 0;
+  std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;
   std::set<int> m_hiddenFaces;
   std::vector<std::int32_t> m_brushed;
   Bvh m_tree;
@@ -156,6 +163,7 @@ private:
   void rebuildMesh();
   void rebuildHighlight();
   void rebuildSection();
+  void rebuildOddEdges();
   bool drawsMesh() const;
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows

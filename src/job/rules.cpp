@@ -53,6 +53,11 @@ const std::vector<RuleKind>& ruleTable() {
       s.lowOpen = open;
       return s;
     };
+    auto orZero = [&](const char* key, const char* help) {
+      Slot s = length(key, "", help);
+      s.lowOpen = false;
+      return s;
+    };
     auto text = [&](const char* key, SlotType type, const char* help, bool required = false) {
       Slot s = plain(key, type, "", help);
       s.required = required;
@@ -149,7 +154,7 @@ const std::vector<RuleKind>& ruleTable() {
               "longest edge against the thickness of the wall it lies in, since longer ones make flat elements; down "
               "to the minimum where one is given, to a hundredth of the target otherwise; 0 lets them be flat",
               0, 1000),
-          length("bridge", "",
+          orZero("bridge",
                  "narrower edges and faces are bridged unless a group names them; a fiftieth of the target when not "
                  "given, 0 for never"),
           ranged("budget", SlotType::Integer, "", "elements above which meshing asks first", 1, 2e9)}});

@@ -46,7 +46,9 @@ void FacePatch::run() {
 }
 
 void FacePatch::unfold() {
-  bool folded = false;
+  // A flat face always starts from the constrained Delaunay triangulation of its boundary: the long fans of other ones
+  // would be split, and in a narrow strip no inner vertex that came so ever goes again.
+  bool folded = m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane;
   std::vector<std::array<int, 2>> edges;
   for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
     if (!g.alive(t)) continue;

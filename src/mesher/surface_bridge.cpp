@@ -117,7 +117,7 @@ public:
         for (std::size_t k = 0; k < 3; ++k) {
           int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
           double l = (g.pt(a) - g.pt(b)).norm();
-          if (l < m_b.tolerance && l < below(0.5 * (g.pt(a) + g.pt(b))))
+          if (l < m_b.tolerance && l < (alongOneEdge(a, b) ? 0.5 : 1.0) * below(0.5 * (g.pt(a) + g.pt(b))))
             todo.push_back({l, std::min(a, b), std::max(a, b)});
         }
       }
@@ -212,6 +212,22 @@ private:
   }
   bool kept(int face) const { return m_b.keepFace.size() && m_b.keepFace[static_cast<std::size_t>(face)]; }
 
+  /// Nodes that stand close on one long edge are no narrow place of the part.
+  bool alongOneEdge(int a, int b) const {
+    const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
+    return g.dim[i] == Dim::Edge && g.dim[j] == Dim::Edge && g.entity[i] == g.entity[j];
+  }
+  /// Whether the triangle spans a strip that is as wide as `tolerance`: its height over a side on an edge of the part
+  /// is the strip's width, the one over a diagonal is less. Strips go as a whole or not at all.
+  bool spansWideStrip(int t, double tolerance) const {
+    const auto p = corners(t);
+    for (std::size_t k = 0; k < 3; ++k)
+      if (g.feature.count(SurfaceGraph::key(g.tri(t)[k], g.tri(t)[(k + 1) % 3])) &&
+          2 * triangleArea(p[0], p[1], p[2]) >= tolerance * (p[k] - p[(k + 1) % 3]).norm())
+        return true;
+    return false;
+  }
+
   /// Sum of the normals around v, leaving the narrow triangles out.
   Vec3 direction(int v) const {
     Vec3 n = Vec3::Zero();
@@ -236,7 +252,7 @@ private:
     for (int t = 0; t < count; ++t) {
       if (!g.alive(t) || height(corners(t)) >= m_b.tolerance) continue;
       const double tolerance = below(t);
-      if (height(corners(t)) >= tolerance) continue;
+      if (height(corners(t)) >= tolerance || spansWideStrip(t, tolerance)) continue;
       std::size_t apex = 0;
       for (std::size_t k = 1; k < 3; ++k) {
         auto side = [&](std::size_t i) { return (g.pt(g.tri(t)[(i + 1) % 3]) - g.pt(g.tri(t)[(i + 2) % 3])).norm(); };
