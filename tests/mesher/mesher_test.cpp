@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/audit.h"
 #include "base/predicates.h"
 #include "mesher/edge_division.h"
 #include "mesher/tet.h"
@@ -485,4 +486,12 @@ TEST(Size, closedEdgeGetsAtLeastThreeNodes) {
   SizeField f(100, 0.3);
   f.build();
   for (int e = 0; e < 2; ++e) EXPECT_GE(divideEdge(c, e, f, 1).size() + 1, 3u);
+}
+
+TEST(Surface, aStripJustWiderThanWhatIsBridgedStaysClean) {
+  // The bottom of a slot: 35 mm long and 0.0241 mm wide, where 0.0203 mm would be bridged and elements are 0.1 mm long.
+  const MeshOutcome m = meshOf(made("slot 8 35 6 0.0241"), 1.015);
+  const Audit audit = auditMesh(m.mesh, *limitSet("general"));
+  EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8);
+  EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].min, 0.015);
 }

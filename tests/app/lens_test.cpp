@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the view shows beyond the part itself: odd edges, views that were kept, parts of the histogram, detail in
+// motion.
+#include "app/window_fixture.h"
+#include "support/briefs.h"
+#include <QComboBox>
+#include <numeric>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+class Lenses : public Window {
+protected:
+  QString hint() const {
+    for (auto* l : w->viewport()->findChildren<QLabel*>("floatbar"))
+      if (l->text().startsWith("Lens")) return l->text();
+    return {};
+  }
+};
+} // namespace
+
+TEST_F(Lenses, theLensSaysWhatEdgesItFound) {
+  open("saddle-clamp.brief");
+  mesh();
+  w->setLens(5);
+  EXPECT_EQ(w->viewport()->openEdges(), 0u);
+  EXPECT_EQ(w->viewport()->sharedEdges(), 0u);
+  EXPECT_TRUE(hint().contains("no open edges")) << hint().toStdString();
+  w->setLens(0);
+  EXPECT_FALSE(hint().contains("open edges"));
+}
+
+TEST_F(Lenses, bodiesThatTouchHaveEdgesOfThreeFacesAndAreCountedApart) {
+  auto part = std::make_shared<const Part>(made("boxes 2"));
+  auto run = std::make_shared<const RunResult>(runWith(briefWith("0.3 mm", {}), *part));
+  Viewport v;
+  v.setPart(part);
+  v.setLens(Lens::Edges);
+  EXPECT_EQ(v.openEdges(), 0u);
+  EXPECT_EQ(v.sharedEdges(), 4u); // round the common face
+  v.setRun(run);
+  EXPECT_EQ(v.openEdges(), 0u);
+  EXPECT_GE(v.sharedEdges(), 4u * 3);
+  // The outer half of the mesh alone is open at the common face.
+  Mesh half = run->mesh;
+  half.faceRegions.clear();
+  ElementBlock kept;
+  for (std::size_t f = 0; f < run->mesh.faces.size(); ++f)
+    if (run->mesh.faceRegions[f][0] == 0 && run->mesh.faceRegions[f][1] < 0) {
+      kept.add(run->mesh.faces.type[f], run->mesh.faces.of(f));
+      half.faceRegions.push_back(run->mesh.faceRegions[f]);
+    }
+  half.faces = kept;
+  EXPECT_EQ(oddEdges(half, lookAt(half)).openCount, v.sharedEdges());
+
+  AuditPanel panel;
+  panel.setRun(run);
+  auto* counted = panel.counted();
+  ASSERT_EQ(counted->count(), 3); // all, and one entry per region
+  auto* h = panel.histogram();
+  auto sum = [&] { return std::accumulate(h->bars().begin(), h->bars().end(), std::size_t(0)); };
+  EXPECT_EQ(sum(), run->mesh.cells.size());
+  counted->setCurrentIndex(1);
+  const std::size_t one = sum();
+  std::size_t told = 0;
+  QObject::connect(&panel, &AuditPanel::brushChanged,
+                   [&](const std::vector<std::int32_t>& cells, bool) { told = cells.size(); });
+  h->brush(h->lowest(), h->highest());
+  EXPECT_EQ(told, one);
+  counted->setCurrentIndex(2);
+  EXPECT_EQ(told, 0u); // another choice lets the brush go
+  EXPECT_EQ(one + sum(), run->mesh.cells.size());
+}
+
+TEST_F(Lenses, keptViewsComeBackAndCanBeForgotten) {
+  open("saddle-clamp.brief");
+  mesh();
+  auto* v = w->viewport();
+  v->view(Vec3(0, 0, -1), Vec3(0, 1, 0));
+  w->setLens(3);
+  v->setSection(true);
+  v->moveSection(0.2);
+  const QString state = v->viewState();
+  w->keepView("from above");
+  v->setSection(false);
+  w->setLens(0);
+  v->view(Vec3(-1, 0.3, -0.4), Vec3(0, 0, 1));
+  EXPECT_NE(v->viewState(), state);
+  EXPECT_FALSE(w->showView("no such view"));
+  ASSERT_TRUE(w->showView("from above"));
+  EXPECT_EQ(v->viewState(), state);
+  EXPECT_EQ(v->lens(), Lens::Quality);
+  EXPECT_TRUE(v->sectionOn());
+  EXPECT_FALSE(v->setViewState("1 2 3"));
+  EXPECT_FALSE(v->setViewState(QString(state).replace(' ', " x ")));
+  EXPECT_EQ(v->viewState(), state);
+  open("keel-bracket.brief"); // another part has views of its own
+  EXPECT_TRUE(w->keptViews().isEmpty());
+  open("saddle-clamp.brief");
+  EXPECT_EQ(w->keptViews().keys(), QStringList{"from above"});
+  w->forgetView("from above");
+  EXPECT_TRUE(w->keptViews().isEmpty());
+}
+
+TEST_F(Lenses, heightsOfTheHistogramChangeAndEveryPictureIsWholeAtRest) {
+  open("camera-housing.brief");
+  mesh();
+  auto* h = w->auditPanel()->histogram();
+  const QImage root = h->grab().toImage();
+  h->setHeights(Histogram::Heights::Log);
+  const QImage log = h->grab().toImage();
+  h->setHeights(Histogram::Heights::Linear);
+  EXPECT_NE(root, log);
+  EXPECT_NE(log, h->grab().toImage());
+  // Turning there and back gives the same picture, edges included, once it has come to rest.
+  auto* v = w->viewport();
+  const QImage before = v->picture();
+  auto drag = [&](int by) {
+    const QPoint from(v->width() / 2, v->height() / 2);
+    QTest::mousePress(v, Qt::RightButton, {}, from);
+    for (int i = 1; i <= 4; ++i) {
+      QMouseEvent e(QEvent::MouseMove, QPointF(from + QPoint(by * i, 0)),
+                    v->mapToGlobal(QPointF(from + QPoint(by * i, 0))), Qt::NoButton, Qt::RightButton, Qt::NoModifier);
+      QApplication::sendEvent(v, &e);
+    }
+    QTest::mouseRelease(v, Qt::RightButton, {}, from + QPoint(4 * by, 0));
+  };
+  drag(10);
+  EXPECT_NE(v->picture(), before);
+  drag(-10);
+  QTest::qWait(400);
+  const QImage after = v->picture();
+  int differ = 0;
+  for (int y = 0; y < before.height(); ++y)
+    for (int x = 0; x < before.width(); ++x) {
+      const QColor a = before.pixelColor(x, y), b = after.pixelColor(x, y);
+      differ += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) + std::abs(a.blue() - b.blue()) > 60;
+    }
+  EXPECT_LT(differ, before.width() * before.height() / 100);
+}
