@@ -82,7 +82,8 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   m_counted->setToolTip(tr("which elements the histogram counts"));
   m_counted->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   what->addWidget(m_counted, 1);
-  m_heights = link(tr("heights"));
+  what->addStretch();
+  m_heights = link(tr("other heights"));
   m_heights->setToolTip(tr("how heights tell counts: by square root, by logarithm, or as they are"));
   what->addWidget(m_heights);
   box->addLayout(what);
@@ -210,7 +211,8 @@ void AuditPanel::fillCounted() {
         m_counted->addItem(QString::fromUtf8(topology(t).name.data()), QPoint(1, static_cast<int>(t)));
   }
   m_counted->setCurrentIndex(std::max(0, m_counted->findText(before)));
-  m_counted->setEnabled(m_counted->count() > 1);
+  m_counted->setVisible(m_counted->count() > 1);
+  m_heights->setVisible(m_run != nullptr);
 }
 
 void AuditPanel::refreshHistogram() {

@@ -114,6 +114,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->outline.actor->GetProperty()->SetLineWidth(1.6f);
   d->openEdges.actor->GetProperty()->SetLineWidth(5);
   d->sharedEdges.actor->GetProperty()->SetLineWidth(3);
+  // Feature lines are chords of the same curves as the triangles' sides, but wider than a pixel.
+  d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->hover.actor->GetProperty()->SetLineWidth(5);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);

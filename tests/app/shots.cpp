@@ -70,8 +70,12 @@ int main(int argc, char** argv) {
       emit w.briefPanel()->valueTyped(static_cast<int>(i), "length", "1.2 mm");
       waitFor([&] { return drawn; }, 5000);
       QObject::disconnect(c);
+      for (const auto& g : w.groups())
+        if (g.name == w.document().brief().rules[i].get("on") && !g.entities.empty())
+          w.viewport()->flyTo(w.part()->faces[static_cast<std::size_t>(g.entities[0])].center, 45);
       shot("preview");
       emit w.briefPanel()->typingLeft();
+      w.viewport()->fit();
     }
   mesh();
   shot("mesh");
