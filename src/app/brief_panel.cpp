@@ -43,6 +43,7 @@ public:
     m_items.erase(m_items.begin() + i);
     return x;
   }
+  Qt::Orientations expandingDirections() const override { return {}; } // cards stay as high as their words
   bool hasHeightForWidth() const override { return true; }
   int heightForWidth(int w) const override { return arrange(QRect(0, 0, w, 0), false); }
   void setGeometry(const QRect& r) override {
@@ -602,7 +603,10 @@ void BriefPanel::setPreviews(const std::vector<std::string>& texts) {
 /// Wrapped text needs more height than a scroll area's content gets by itself.
 void BriefPanel::fitHeight() {
   auto* body = m_cards->parentWidget();
-  for (auto* w : body->findChildren<QWidget*>()) w->ensurePolished(); // fonts decide how words wrap
+  for (auto* w : body->findChildren<QWidget*>()) {
+    w->ensurePolished(); // fonts decide how words wrap
+    w->updateGeometry(); // what was measured before that is remembered otherwise
+  }
   m_cards->invalidate();
   m_cards->activate();
   body->setMinimumHeight(std::max(0, m_cards->totalHeightForWidth(std::max(100, width() - 12))));

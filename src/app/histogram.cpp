@@ -146,7 +146,7 @@ void Histogram::paintEvent(QPaintEvent*) {
     p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
   }
   if (m_hasLimit) {
-    p.setPen(theme::failing);
+    p.setPen(theme::failingText);
     p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignRight,
                tr("limit %1 %2").arg(m_limit.atLeast ? "≥" : "≤").arg(text(m_limit.bound)));
   }

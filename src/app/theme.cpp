@@ -35,6 +35,7 @@ void setDark(bool on) {
   pick(meshLine, "#6E7377", "#3C4247");
   pick(cellLine, "#4A545D", "#2B3035");
   pick(partLine, "#22303C", "#0F1215");
+  pick(failingText, "#B13F27", "#E8806A");
 }
 
 QString dyed(QString sheet) {

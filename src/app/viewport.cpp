@@ -106,8 +106,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -6);
-    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-6);
+    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -20); // above the feature lines
+    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-20);
   }
   d->marks.actor->GetProperty()->SetPointSize(4);
   d->points.actor->GetProperty()->SetPointSize(9);
@@ -484,8 +484,9 @@ void Viewport::rebuildPart() {
                     : m_lens == Lens::Size && m_shade
                         ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
                         : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
-    d->part.actor->GetProperty()->SetOpacity(mesh && m_brush ? 0.10 : m_seeThrough ? 0.25 : 1.0);
+    d->part.actor->GetProperty()->SetOpacity(mesh && m_brush ? 0.10 : shinesThrough() ? 0.25 : 1.0);
     d->put(d->partEdges, partEdges(*m_part, [&](int e) {
+             if (m_lens == Lens::Edges && m_part->edges[static_cast<std::size_t>(e)].faces.size() != 2) return false;
              for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                if (shown(f)) return true;
              return false;
@@ -519,10 +520,10 @@ void Viewport::rebuildMesh() {
     };
     if (!m_brush) {
       d->put(d->mesh, meshSurface(m, shown, color));
-      if (m_edgesShown) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
+      if (m_edgesShown && m_lens != Lens::Edges) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
     }
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
-    d->mesh.actor->GetProperty()->SetOpacity(m_seeThrough ? 0.25 : 1.0);
+    d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     auto cellTint = [&](std::size_t c) { return cellColor(c); };
     if (m_brush && !m_shrunk) {
       auto drawn = cellFaces(m, *m_look, m_brushed, cellTint);
@@ -544,7 +545,7 @@ void Viewport::rebuildMesh() {
   }
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
-  d->renderer->SetUseDepthPeeling(m_brush || m_seeThrough);
+  d->renderer->SetUseDepthPeeling(m_brush || shinesThrough());
   rebuildSection();
 }
 
@@ -698,7 +699,7 @@ void Viewport::rebuildSection() {
   d->mesh.actor->SetVisibility(!m_wholeCells && d->mesh.mapper->GetInput() &&
                                d->mesh.mapper->GetInput()->GetNumberOfCells() > 0);
   // What looks away from the eye is hidden by what does not, as long as nothing is open.
-  const bool whole = !m_section && m_hiddenFaces.empty() && !m_seeThrough && !m_brush && m_part &&
+  const bool whole = !m_section && m_hiddenFaces.empty() && !shinesThrough() && !m_brush && m_part &&
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
   for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
   setDetail();

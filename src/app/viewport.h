@@ -164,6 +164,8 @@ private:
   void rebuildHighlight();
   void rebuildSection();
   void rebuildOddEdges();
+  /// Odd edges lie inside as often as not.
+  bool shinesThrough() const { return m_seeThrough || m_lens == Lens::Edges; }
   bool drawsMesh() const;
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
