@@ -362,6 +362,11 @@ void MainWindow::buildMenus() {
     auto* through =
         add(view, tr("See through"), QKeySequence("T"), [this] { m_view->setSeeThrough(!m_view->seeThrough()); });
     through->setCheckable(true);
+    connect(view, &QMenu::aboutToShow, this, [this, mesh, edges, through] { // a kept view may have changed them
+      mesh->setChecked(m_view->meshShown());
+      edges->setChecked(m_view->edgesShown());
+      through->setChecked(m_view->seeThrough());
+    });
     auto* apart = add(view, tr("Cells apart"), QKeySequence("K"), [this] { m_view->setShrunk(!m_view->shrunk()); });
     apart->setCheckable(true);
     add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
@@ -555,6 +560,7 @@ void MainWindow::connectPanels() {
   connect(m_briefPanel, &BriefPanel::valueTyped, this, &MainWindow::previewTyped);
   connect(m_briefPanel, &BriefPanel::typingLeft, this, &MainWindow::leavePreview);
   connect(m_previewer, &MeshWorker::previewed, this, [this](int rule, const RulePreview& p) {
+    if (!m_typing && rule != m_hovered) return; // the pointer has left since
     if (m_typing) m_briefPanel->showPreview(rule, QString::fromStdString(p.text), false);
     if (m_view) {
       m_view->light(p.dim, {p.lit.begin(), p.lit.end()});

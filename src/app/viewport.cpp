@@ -27,9 +27,10 @@
 
 namespace tess {
 namespace {
-constexpr double kShrink = 0.78;      ///< of a cell's size when cells are drawn apart
-constexpr int kLinesInMotion = 30000; ///< more lines than that are drawn at rest only
-constexpr double kSlowMs = 30;        ///< a picture that takes longer is smoothed at rest only
+constexpr double kShrink = 0.78;              ///< of a cell's size when cells are drawn apart
+constexpr int kLinesInMotion = 30000;         ///< more lines than that are drawn at rest only
+constexpr std::size_t kFacesInMotion = 30000; ///< of a mesh's surface, before the part's stands in for it
+constexpr double kSlowMs = 30;                ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
 
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
@@ -156,6 +157,9 @@ void Viewport::setDetail() {
     const bool heavy = count(*l) > kLinesInMotion;
     l->actor->SetVisibility(count(*l) > 0 && !(m_moving && heavy) && !(l == &d->meshEdges && m_wholeCells));
   }
+  const bool swap = m_moving && standsIn();
+  d->part.actor->SetVisibility(count(d->part) > 0 && (swap || !standsIn()));
+  d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap);
   d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
 
@@ -433,6 +437,12 @@ void Viewport::showAll() {
 
 bool Viewport::drawsMesh() const { return m_run && m_meshShown; }
 
+bool Viewport::standsIn() const {
+  // Where colours are those of the part's faces, nothing but the edges is missed.
+  return drawsMesh() && !m_brush && !shinesThrough() && m_run->mesh.faces.size() > kFacesInMotion &&
+         m_lens != Lens::Quality && m_lens != Lens::Size;
+}
+
 QColor Viewport::faceColor(int f) const {
   auto i = static_cast<std::size_t>(f);
   if (m_lens == Lens::Groups)
@@ -480,7 +490,7 @@ void Viewport::rebuildPart() {
     bool mesh = drawsMesh();
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
     // Behind chosen cells the part stands as a ghost: a mesh of thousands of faces would cost much and say no more.
-    d->put(d->part, mesh && !m_brush ? PolyData::New()
+    d->put(d->part, mesh && !m_brush && !standsIn() ? PolyData::New()
                     : m_lens == Lens::Size && m_shade
                         ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
                         : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
@@ -696,8 +706,6 @@ void Viewport::rebuildSection() {
       }
     }
   }
-  d->mesh.actor->SetVisibility(!m_wholeCells && d->mesh.mapper->GetInput() &&
-                               d->mesh.mapper->GetInput()->GetNumberOfCells() > 0);
   // What looks away from the eye is hidden by what does not, as long as nothing is open.
   const bool whole = !m_section && m_hiddenFaces.empty() && !shinesThrough() && !m_brush && m_part &&
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });

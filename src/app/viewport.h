@@ -167,6 +167,7 @@ private:
   /// Odd edges lie inside as often as not.
   bool shinesThrough() const { return m_seeThrough || m_lens == Lens::Edges; }
   bool drawsMesh() const;
+  bool standsIn() const; ///< whether the part's own surface takes the mesh's place while the view moves
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
   void setDetail();
