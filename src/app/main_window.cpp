@@ -48,6 +48,7 @@ MainWindow::MainWindow(bool openGl) {
   m_measurer = new MeshWorker(this);
   m_keeper = new MeshWorker(this);
   m_previewer = new MeshWorker(this);
+  m_teller = new MeshWorker(this);
   auto* central = new QWidget;
   central->setObjectName("paper");
   setCentralWidget(central);
@@ -90,7 +91,7 @@ MainWindow::MainWindow(bool openGl) {
 }
 
 MainWindow::~MainWindow() {
-  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->stop();
 }
 
 void MainWindow::buildViewport(bool openGl) {
@@ -560,7 +561,6 @@ void MainWindow::connectPanels() {
   connect(m_briefPanel, &BriefPanel::valueTyped, this, &MainWindow::previewTyped);
   connect(m_briefPanel, &BriefPanel::typingLeft, this, &MainWindow::leavePreview);
   connect(m_previewer, &MeshWorker::previewed, this, [this](int rule, const RulePreview& p) {
-    if (!m_typing && rule != m_hovered) return; // the pointer has left since
     if (m_typing) m_briefPanel->showPreview(rule, QString::fromStdString(p.text), false);
     if (m_view) {
       m_view->light(p.dim, {p.lit.begin(), p.lit.end()});
@@ -568,6 +568,7 @@ void MainWindow::connectPanels() {
     }
     emit previewed(rule);
   });
+  connect(m_teller, &MeshWorker::told, m_briefPanel, &BriefPanel::setPreviews);
   connect(m_previewer, &MeshWorker::notPreviewed, this, [this](int rule, const Problem& p) {
     if (m_typing) m_briefPanel->showPreview(rule, theme::sentences(p.what, p.todo), true);
     if (m_view) m_view->showMarks({}, {});
@@ -659,9 +660,9 @@ void MainWindow::connectPanels() {
   });
   connect(m_sizer, &MeshWorker::sized, this,
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
-                 const std::vector<Problem>& problems, const std::vector<std::string>& previews) {
+                 const std::vector<Problem>& problems) {
             m_sizes = field;
-            m_briefPanel->setPreviews(previews);
+            m_teller->tell(m_doc.brief(), m_part, m_groups, field);
             if (!m_typing) previewCard(m_hovered); // it may have been drawn with the sizes before
             if (m_view) m_view->setSizeField(field, shade);
             showScale();
@@ -764,7 +765,8 @@ void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& 
 void MainWindow::briefChanged() {
   m_forecast.reset();
   m_typing = false;
-  m_previewer->stop();
+  m_previewer->drop();
+  m_teller->drop();
   if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
   m_sizedRules = m_doc.brief().rules.size();
   m_keep.start();
@@ -850,7 +852,7 @@ void MainWindow::previewCard(int rule) {
   if (some) // what it acts on at once, the rest when it is known
     m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes);
   else
-    m_previewer->stop();
+    m_previewer->drop();
   if (!m_view) return;
   const RulePreview now = some ? previewTarget(rules[i], m_groups) : RulePreview();
   m_view->light(now.dim, {now.lit.begin(), now.lit.end()});
@@ -884,16 +886,6 @@ void MainWindow::showReady() {
                    m_part && !errors ? forecastTip() : QString());
 }
 
-namespace {
-/// Two significant digits for people: 184 000, 9 300, 850.
-QString roughly(double n) {
-  double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
-  QString t = QString::number(static_cast<qlonglong>(std::llround(std::round(n / unit) * unit)));
-  for (qsizetype i = t.size() - 3; i > 0; i -= 3) t.insert(i, QChar(0x202F)); // narrow space
-  return t;
-}
-} // namespace
-
 QString MainWindow::forecastText() const {
   if (!m_forecast)
     return tr("<b>Ready</b> · %1 %2 everywhere")
@@ -907,7 +899,7 @@ QString MainWindow::forecastText() const {
   QString time = f.seconds < 120 ? tr("%1 s").arg(f.seconds, 0, 'f', f.seconds < 9.5 ? 1 : 0)
                                  : tr("%1 min").arg(f.seconds / 60, 0, 'f', 0);
   return tr("<b>about %1</b> elements%2<br>%3 · %4")
-      .arg(roughly(f.elements))
+      .arg(QString::fromStdString(roughly(f.elements)))
       .arg(over ? tr(", over budget") : "")
       .arg(memory, time);
 }
@@ -915,7 +907,9 @@ QString MainWindow::forecastText() const {
 QString MainWindow::forecastTip() const {
   if (!m_forecast) return {};
   const Forecast& f = *m_forecast;
-  QString t = tr("<b>Forecast</b>: %1 to %2 elements, %3 nodes").arg(roughly(f.low), roughly(f.high), roughly(f.nodes));
+  QString t = tr("<b>Forecast</b>: %1 to %2 elements, %3 nodes")
+                  .arg(QString::fromStdString(roughly(f.low)), QString::fromStdString(roughly(f.high)),
+                       QString::fromStdString(roughly(f.nodes)));
   t += f.calibrationRuns ? tr("<br>time and memory after %1 runs on this machine").arg(f.calibrationRuns)
                          : tr("<br>time and memory are not yet known on this machine");
   for (const auto& s : f.byRule)
@@ -1792,7 +1786,7 @@ bool MainWindow::mayDiscard() {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!mayDiscard()) return e->ignore();
-  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer}) w->stop();
+  for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->stop();
   m_keep.stop();
   m_recovery.drop();
   e->accept();

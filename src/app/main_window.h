@@ -137,7 +137,7 @@ private:
   std::map<const RunResult*, std::shared_ptr<const MeshLook>> m_meshLooks; ///< of the runs shown so far
   std::vector<QString> m_runFiles; ///< where each run is kept; empty while it is being written
   int m_current = -1;
-  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper, *m_previewer;
+  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper, *m_previewer, *m_teller;
   std::shared_ptr<const SizeField> m_sizes; ///< of the brief as it last was; with or without OpenGL
   std::size_t m_sizedRules = 0;
   int m_hovered = -1;    ///< card under the pointer

@@ -15,6 +15,12 @@ void MeshWorker::stop() {
   if (m_progress) m_progress->stop();
 }
 
+void MeshWorker::drop() {
+  stop();
+  m_progress.reset();
+  m_busy = false;
+}
+
 template <class F> void MeshWorker::start(F&& work) {
   stop();
   if (m_thread.joinable()) m_thread.join();
@@ -100,8 +106,15 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
     std::vector<Problem> problems;
     auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
     auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
-    auto previews = previewTexts(brief, *part, groups, *field, progress);
-    return [this, field, shade, problems, previews] { emit sized(field, shade, problems, previews); };
+    return [this, field, shade, problems] { emit sized(field, shade, problems); };
+  });
+}
+
+void MeshWorker::tell(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
+                      std::shared_ptr<const SizeField> field) {
+  start([this, brief, part, groups = std::move(groups), field](Progress& progress) -> std::function<void()> {
+    auto texts = previewTexts(brief, *part, groups, *field, progress);
+    return [this, texts] { emit told(texts); };
   });
 }
 

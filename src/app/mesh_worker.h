@@ -32,6 +32,9 @@ public:
   /// What a rule of a brief would do; `field` is that of the brief as it last was, or null.
   void preview(const Brief& brief, int rule, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
                std::shared_ptr<const SizeField> field);
+  /// The words of all previews; after the size field, which others wait for.
+  void tell(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
+            std::shared_ptr<const SizeField> field);
   void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
   /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for all.
   void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
@@ -45,6 +48,8 @@ public:
   /// Reads kept runs; files that cannot be read are left out.
   void recall(const QStringList& files);
   void stop();
+  /// Stops, and a result that is on its way does not count either.
+  void drop();
   bool busy() const { return m_busy; }
 
 signals:
@@ -52,7 +57,8 @@ signals:
   void loaded(std::shared_ptr<const Part> part);
   void finished(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look);
   void sized(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
-             const std::vector<Problem>& problems, const std::vector<std::string>& previews);
+             const std::vector<Problem>& problems);
+  void told(const std::vector<std::string>& previews);
   void previewed(int rule, const RulePreview& preview);
   void notPreviewed(int rule, const Problem& problem);
   void forecasted(const Forecast& forecast);

@@ -67,7 +67,7 @@ struct KernelFace {
   double tanHalf = 0;
   bool flipped = false; ///< true: normal is opposite to du x dv
   double u0, u1, v0, v1;
-  // An offset surface shares its normals with the surface it is offset from, whose derivatives cost a tenth.
+  // An offset surface shares its normals with the surface it is offset from, whose derivatives cost much less.
   std::unique_ptr<GeomAdaptor_Surface> basis;
   double offset = 0;
   // Start points of the search, filled by the display tessellation.

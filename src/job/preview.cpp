@@ -16,14 +16,6 @@ namespace {
 using EdgeSize = std::function<double(double t, const Vec3&)>;
 using FaceSize = std::function<double(int face, const Vec3&)>;
 
-/// Two significant digits, with a blank before each group of three.
-std::string roughly(double n) {
-  const double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
-  std::string t = std::to_string(std::llround(std::round(n / unit) * unit));
-  for (std::size_t i = t.size(); i > 3;) t.insert(i -= 3, " ");
-  return t;
-}
-
 std::string counted(std::size_t n, const char* one, const char* many) {
   return std::to_string(n) + " " + (n == 1 ? one : many);
 }
@@ -238,6 +230,13 @@ std::string countOf(Dim dim, std::size_t n) {
 
 } // namespace
 
+std::string roughly(double n) {
+  const double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
+  std::string t = std::to_string(std::llround(std::round(n / unit) * unit));
+  for (std::size_t i = t.size(); i > 3;) t.insert(i -= 3, "\u202F");
+  return t;
+}
+
 RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& groups) {
   RulePreview p;
   // The first kind of entity that its groups hold, with all of it.
@@ -279,7 +278,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   if (r.kind == "overlap")
     for (const auto& name : splitList(r.get("keep")))
       for (std::size_t b = 0; b < part.bodies.size(); ++b)
-        if (part.bodies[b].name == name) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
+        if (matchesName(name, part.bodies[b].name)) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
   if (r.kind == "group") p.text = countOf(p.dim, p.lit.size());
   if (r.kind == "limit" && !target.empty()) p.text = "elements that touch " + countOf(p.dim, p.lit.size());
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;
@@ -312,9 +311,8 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       const auto lines = outlineOf(z.zone);
       p.outline.insert(p.outline.end(), lines.begin(), lines.end());
       std::erase_if(edges, [&](int e) {
-        return !part.faces.empty() &&
-               z.zone.distance(part.shape->edgePoint(e, 0.5 * (part.edges[static_cast<std::size_t>(e)].t0 +
-                                                               part.edges[static_cast<std::size_t>(e)].t1))) > 0;
+        const PartEdge& edge = part.edges[static_cast<std::size_t>(e)];
+        return z.zone.distance(part.shape->edgePoint(e, 0.5 * (edge.t0 + edge.t1))) > 0;
       });
     }
     if (mine.request().zones.empty()) edges.clear();

@@ -16,6 +16,8 @@ struct RulePreview {
 };
 constexpr std::size_t kPreviewMarks = 20000;
 
+/// Two significant digits for people, with a narrow space before each group of three: 184 000, 9 300, 850.
+std::string roughly(double n);
 /// What a rule acts on as far as its groups tell, without evaluating anything: at once for a card under the pointer.
 RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& groups);
 /// `field`: the size field of the brief as it last was, whose other rules are taken into account where they ask for

@@ -32,7 +32,7 @@ TEST(Preview, sizeOnABoxDividesItsEdges) {
   EXPECT_EQ(p.dim, Dim::Face);
   EXPECT_NE(p.text.find("120 divisions on 12 edges"), std::string::npos) << p.text;
   // 2200 mm^2 in equilateral triangles of side 2 mm: 1270.
-  EXPECT_NE(p.text.find("about 1 300 triangles on 6 faces"), std::string::npos) << p.text;
+  EXPECT_NE(p.text.find("about 1\u202F300 triangles on 6 faces"), std::string::npos) << p.text;
   for (const Vec3& m : p.marks) { // on an edge: two coordinates at an end
     const int ends = (std::min(m.x(), 10 - m.x()) < 1e-9) + (std::min(m.y(), 20 - m.y()) < 1e-9) +
                      (std::min(m.z(), 30 - m.z()) < 1e-9);
