@@ -765,8 +765,7 @@ void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& 
 void MainWindow::briefChanged() {
   m_forecast.reset();
   m_typing = false;
-  m_previewer->drop();
-  m_teller->drop();
+  for (auto* w : {m_forecaster, m_previewer, m_teller}) w->drop();
   if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
   m_sizedRules = m_doc.brief().rules.size();
   m_keep.start();
@@ -1260,6 +1259,7 @@ void MainWindow::discardRun(int index) {
   m_runParts.erase(m_runParts.begin() + at);
   m_runFiles.erase(m_runFiles.begin() + at);
   if (m_compare) m_compare->hide();
+  showBeside(-1, -1); // its runs are told by their numbers
   int next = m_current > index ? m_current - 1 : m_current == index ? -1 : m_current;
   showRun(next);
 }
@@ -1382,7 +1382,10 @@ void MainWindow::readPart() {
 }
 
 void MainWindow::loadPartOfBrief() {
+  // What is on its way belongs to the part that goes now.
+  for (auto* w : {m_sizer, m_forecaster, m_measurer, m_keeper, m_previewer, m_teller}) w->drop();
   m_part.reset();
+  m_sizes.reset();
   m_partBefore.reset();
   m_groups.clear();
   m_briefProblems.clear();
@@ -1391,11 +1394,11 @@ void MainWindow::loadPartOfBrief() {
   m_rebound.clear();
   m_forecast.reset();
   if (m_compare) m_compare->hide();
+  showBeside(-1, -1);
   m_allRuns.clear();
   m_runParts.clear();
   m_runFiles.clear();
   m_measures.clear();
-  m_keeper->stop();
   m_current = -1;
   m_audit->setRun(nullptr);
   if (m_view) m_view->setPart(nullptr);
@@ -1542,6 +1545,7 @@ void MainWindow::showBeside(int first, int second) {
   auto known = [&](int i) { return i >= 0 && static_cast<std::size_t>(i) < m_allRuns.size(); };
   if (!known(first) || !known(second)) {
     if (m_beside) m_beside->hide();
+    m_besideRun = -1;
     return;
   }
   if (!m_beside) {

@@ -206,6 +206,21 @@ TEST_F(Workbench, unsavedWorkIsFoundAgainAfterAKill) {
   EXPECT_TRUE(kept().isEmpty()); // nothing unsaved is left
 }
 
+// Sizes, words and forecasts of the first file are on their way, at another stage each time, when the second comes.
+TEST_F(Workbench, anotherFileMayBeOpenedAtAnyMoment) {
+  for (int wait : {0, 30, 80, 150, 250, 400, 700}) {
+    open("saddle-clamp.brief");
+    QTest::qWait(wait);
+    open("keel-bracket.brief");
+    EXPECT_EQ(w->part()->path, w->document().brief().partPath()) << wait;
+    EXPECT_TRUE(w->auditPanel()->findings().empty()) << wait;
+    bool forecast = false;
+    auto c = QObject::connect(w.get(), &MainWindow::forecastReady, [&] { forecast = true; });
+    ASSERT_TRUE(waitFor([&] { return forecast; }));
+    QObject::disconnect(c);
+  }
+}
+
 TEST_F(Workbench, anotherPartKeepsRulesAndSaysWhatTheGroupsMean) {
   TempFolder dir;
   openPath(copyOf("saddle-clamp", dir));
