@@ -189,7 +189,11 @@ int main(int argc, char** argv) {
   double worst = 0;
   for (int i = 0; i < 40; ++i) {
     QPointF at(v->width() * (0.3 + 0.01 * i), v->height() * (0.35 + 0.007 * i));
-    worst = std::max(worst, timed([&] { send(QEvent::MouseMove, at, Qt::NoButton, Qt::NoButton); }));
+    QElapsedTimer t;
+    t.start();
+    send(QEvent::MouseMove, at, Qt::NoButton, Qt::NoButton);
+    QApplication::processEvents(); // the outline is painted
+    worst = std::max(worst, static_cast<double>(t.nsecsElapsed()) / 1e6);
   }
   row("hovering, worst", worst);
   row("picking", timed([&] {

@@ -4,27 +4,21 @@
 #include "app/audit_panel.h"
 #include "app/brief_panel.h"
 #include "app/compare_dialog.h"
+#include "app/file_watch.h"
 #include "app/mesh_worker.h"
 #include "app/notice_bar.h"
 #include "app/recovery.h"
-#include "app/run_keeper.h"
+#include "app/run_shelf.h"
 #include "app/runs_bar.h"
-#include "app/size_tile.h"
-#include "app/viewport.h"
-#include "job/proposals.h"
+#include "app/view_pane.h"
 #include "job/rebind.h"
 #include <QElapsedTimer>
-#include <QFileSystemWatcher>
 #include <QMainWindow>
 #include <QMap>
 #include <QTimer>
 
-class QActionGroup;
-class QFrame;
 class QLabel;
 class QMenu;
-class QToolButton;
-class QSplitter;
 
 namespace tess {
 
@@ -77,8 +71,7 @@ public:
   CompareDialog* compareRuns();
   /// Shows two runs side by side with linked cameras; -1: one view again.
   void showBeside(int first, int second);
-  void sayBeside(); ///< what the second run is, and whether it is the better one by the metric shown
-  Viewport* besideView() const { return m_beside; }
+  Viewport* besideView() const { return m_pane->besideView(); }
   /// Asks about briefs that a program left behind when it was killed.
   void offerRecovery();
 
@@ -92,11 +85,9 @@ public:
   MeshWorker* worker() const { return m_worker; }
   const std::vector<ResolvedGroup>& groups() const { return m_groups; }
   NoticeBar* notice() const { return m_notice; }
-  SizeTile* sizeTile() const { return m_tile; }
-  WhyBox* whyBox() const { return m_why; }
-  LensScale* lensScale() const { return m_scale; }
+  ViewPane* viewPane() const { return m_pane; }
   const std::optional<Forecast>& forecast() const { return m_forecast; }
-  void setLens(int index);
+  void setLens(int index) { m_pane->setLens(index); }
   /// Views of the part that were kept, by name: camera, lens, metric and section. They outlive the program.
   QMap<QString, QString> keptViews() const;
   void keepView(const QString& name);
@@ -112,6 +103,7 @@ public:
 signals:
   void partLoaded();
   void runFinished();
+  void runShown(int index); ///< the view shows it
   void taskFailed(const Problem& problem);
   void handedOver();
   void forecastReady();
@@ -123,8 +115,6 @@ protected:
   void closeEvent(QCloseEvent* e) override;
   void dragEnterEvent(QDragEnterEvent* e) override;
   void dropEvent(QDropEvent* e) override;
-  void resizeEvent(QResizeEvent* e) override;
-  bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
   BriefDocument m_doc;
@@ -132,92 +122,62 @@ private:
   std::vector<ResolvedGroup> m_groups;
   std::vector<Problem> m_briefProblems, m_taskProblems;
   std::vector<Problem> m_sizeProblems; ///< of the size rules; they come with the size field
-  std::vector<std::shared_ptr<const RunResult>> m_allRuns;
-  std::vector<std::shared_ptr<const Part>> m_runParts;                     ///< the part as it was for each run
-  std::map<const RunResult*, std::shared_ptr<const MeshLook>> m_meshLooks; ///< of the runs shown so far
-  std::vector<QString> m_runFiles; ///< where each run is kept; empty while it is being written
-  int m_current = -1;
-  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_keeper, *m_previewer, *m_teller;
+  RunShelf* m_shelf;
+  int m_current = -1; ///< run on show
+  MeshWorker *m_worker, *m_sizer, *m_forecaster, *m_measurer, *m_previewer, *m_teller;
   std::shared_ptr<const SizeField> m_sizes; ///< of the brief as it last was; with or without OpenGL
   std::size_t m_sizedRules = 0;
-  int m_hovered = -1;    ///< card under the pointer
-  bool m_typing = false; ///< a value is being typed or scrubbed
-  RunKeeper m_kept;
-  std::vector<Measure> m_measures; ///< of the selection
-  QWidget* m_measureRow = nullptr;
+  int m_hovered = -1;                 ///< card under the pointer
+  bool m_typing = false;              ///< a value is being typed or scrubbed
+  std::vector<Measure> m_measures;    ///< of the selection
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
   QMenu* m_viewsMenu = nullptr;
   CompareDialog* m_compare = nullptr;
-  QSplitter* m_views = nullptr;
-  Viewport* m_beside = nullptr; ///< the other of two runs compared; made when first asked for
-  QLabel* m_besideText = nullptr;
-  int m_besideRun = -1;
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
-  QFileSystemWatcher m_watcher;
-  QDateTime m_partTime;                     ///< of the part file as it was read
-  std::string m_briefOnDisk;                ///< text of the brief file as last seen
-  QTimer m_fileChanged;                     ///< editors write in several steps: looked at when they are done
+  FileWatch* m_files;
   LoadOptions m_loaded;                     ///< with which the part was read last
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
   std::vector<Rebound> m_reboundGroups;
   std::vector<Problem> m_rebound; ///< what the last change of the part did to the groups
-  SizeTile* m_tile = nullptr;
-  WhyBox* m_why = nullptr;
-  LensScale* m_scale = nullptr;
-  QTimer m_whyTimer;
-  Vec3 m_whyAt = Vec3::Zero();
-  int m_whyFace = -1;
-  QPointF m_whyWhere;
-  std::optional<Rule> m_alike; ///< description of the selection, while it stands as take-in left it
+  std::optional<Rule> m_alike;    ///< description of the selection, while it stands as take-in left it
   std::set<int> m_alikeFaces;
   BriefPanel* m_briefPanel;
   AuditPanel* m_audit;
   RunsBar* m_runs;
-  Viewport* m_view = nullptr;
-  QWidget* m_middle;
-  QFrame *m_lensStrip = nullptr, *m_selectionBar = nullptr, *m_sectionBar = nullptr;
-  QLabel *m_selectionText = nullptr, *m_hint = nullptr, *m_sectionText = nullptr, *m_statusText;
+  ViewPane* m_pane;
+  Viewport* m_view; ///< the pane's; null without OpenGL
+  QLabel* m_statusText;
   QAction *m_undo, *m_redo;
   std::vector<QAction*> m_looks; ///< by Appearance
-  std::vector<QToolButton*> m_lensButtons;
   QElapsedTimer m_clock;
   bool m_meshing = false;
 
   void buildMenus();
   void fillViews();
-  void buildViewport(bool openGl);
   void connectPanels();
+  void connectView();
+  void connectWorkers();
+  void connectRuns();
   void edit(const std::function<void(Brief&)>& change, const QString& what);
   void briefChanged();
   void refresh();
-  void showHint(); ///< what the view shows and picks
   /// Draws what a rule would do, as it stands or with a value that is being typed.
   void previewCard(int rule);
   void previewTyped(int rule, const std::string& key, const std::string& value);
   void leavePreview();
-  void placeFloating();
   /// Reads the part again when the brief changed in what concerns its reading (unit, sharp lines, overlaps, gaps).
   bool readAgain();
   void loadPartOfBrief(); ///< forgets all that belonged to the part before
   void readPart();
   void showReady();
   void handOverAll(const std::vector<Rule>& rules);
-  void keepNextRun();
-  void showMeasures();
-  void replaceRun(int index, std::shared_ptr<const RunResult> run);
   void showRun(int index);
-  std::shared_ptr<const MeshLook> lookOf(const std::shared_ptr<const RunResult>& run);
   void selectionChanged();
   void showProblem(const Problem& p);
   void fixProblem(const Problem& p);
-  void hoverSurface(int face, const Vec3& at, const QPointF& where);
-  void explainSize();
-  void showScale();
-  void watchFiles();
-  void filesChanged();
   QString forecastText() const;
   QString forecastTip() const;
   bool mayDiscard();

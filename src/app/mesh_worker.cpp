@@ -209,6 +209,13 @@ void MeshWorker::keep(std::shared_ptr<const RunResult> run, const std::string& p
   });
 }
 
+void MeshWorker::look(std::shared_ptr<const RunResult> run) {
+  start([this, run](Progress& progress) -> std::function<void()> {
+    auto look = std::make_shared<const MeshLook>(lookAt(run->mesh, &progress));
+    return [this, look] { emit looked(look); };
+  });
+}
+
 void MeshWorker::recall(const QStringList& files) {
   start([this, files](Progress& progress) -> std::function<void()> {
     std::vector<RecalledRun> runs;

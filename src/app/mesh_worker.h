@@ -47,6 +47,8 @@ public:
   void keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file);
   /// Reads kept runs; files that cannot be read are left out.
   void recall(const QStringList& files);
+  /// What is needed to show a run; see lookAt().
+  void look(std::shared_ptr<const RunResult> run);
   void stop();
   /// Stops, and a result that is on its way does not count either.
   void drop();
@@ -66,6 +68,7 @@ signals:
   void surfaceKept(const QString& file);
   void measured(const std::vector<Measure>& measures);
   void kept(const QString& file);
+  void looked(std::shared_ptr<const MeshLook> look);
   void recalled(const std::vector<RecalledRun>& runs);
   void failed(const Problem& problem);
   void stopped();

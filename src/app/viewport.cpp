@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/viewport.h"
+#include "app/hover_outline.h"
 #include "app/theme.h"
 #include <QElapsedTimer>
+#include <QJsonArray>
+#include <QJsonDocument>
 #include <QMouseEvent>
 #include <QOpenGLContext>
 #include <QOpenGLFunctions_3_2_Core>
@@ -10,7 +13,7 @@
 #include <QRubberBand>
 #include <QWheelEvent>
 #include <cmath>
-#include <tuple>
+#include <map>
 #include <vtkActor.h>
 #include <vtkCallbackCommand.h>
 #include <vtkCamera.h>
@@ -48,16 +51,32 @@ constexpr const char* kLight = R"(
 struct Viewport::Impl {
   vtkNew<vtkGenericOpenGLRenderWindow> window;
   vtkNew<vtkRenderer> renderer;
-  vtkNew<vtkPlane> clip;
+  std::array<vtkNew<vtkPlane>, ViewLook::kMostSections> clip;
   struct Layer {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
   };
-  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, cut, cutEdges, marks,
-      outline, points, openEdges, sharedEdges;
-  std::array<Layer*, 16> all() {
-    return {&part,      &partEdges, &mesh,     &meshEdges, &selected, &selectedEdges, &hover,     &cells,
-            &cellEdges, &cut,       &cutEdges, &marks,     &outline,  &points,        &openEdges, &sharedEdges};
+  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, marks, outline, points,
+      openEdges, sharedEdges;
+  std::array<Layer, ViewLook::kMostSections> cut, cutEdges; ///< by section
+  std::vector<Layer*> all() {
+    std::vector<Layer*> r{&part,  &partEdges, &mesh,  &meshEdges, &selected, &selectedEdges, &hover,
+                          &cells, &cellEdges, &marks, &outline,   &points,   &openEdges,     &sharedEdges};
+    for (auto* list : {&cut, &cutEdges})
+      for (Layer& l : *list) r.push_back(&l);
+    return r;
+  }
+  /// Layers whose surfaces are lit.
+  std::vector<Layer*> solids() {
+    std::vector<Layer*> r{&part, &mesh, &cells};
+    for (Layer& l : cut) r.push_back(&l);
+    return r;
+  }
+  /// Layers of the edges of mesh cells.
+  std::vector<Layer*> cellLines() {
+    std::vector<Layer*> r{&meshEdges, &cellEdges};
+    for (Layer& l : cutEdges) r.push_back(&l);
+    return r;
   }
   void put(Layer& l, const PolyData& d) {
     l.mapper->SetInputData(d);
@@ -85,10 +104,12 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetDiffuse(0.82);
     l->actor->GetProperty()->SetSpecular(0.0);
   }
-  for (auto* l : {&d->part, &d->mesh, &d->cells, &d->cut, &d->selected, &d->hover})
+  auto lit = d->solids();
+  lit.insert(lit.end(), {&d->selected, &d->hover});
+  for (auto* l : lit)
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
   // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp.
-  for (auto* l : {&d->part, &d->mesh, &d->cells, &d->cut}) {
+  for (auto* l : d->solids()) {
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(1.5, 1.5);
   }
@@ -98,7 +119,9 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(0.5, 0.5);
     l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
   }
-  for (auto* l : {&d->partEdges, &d->meshEdges, &d->selectedEdges, &d->cellEdges, &d->cutEdges}) {
+  auto lines = d->cellLines();
+  lines.insert(lines.end(), {&d->partEdges, &d->selectedEdges});
+  for (auto* l : lines) {
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
@@ -128,11 +151,13 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     setDetail();
     update();
   });
+  m_outline2d = new HoverOutline(this);
   applyTheme();
 }
 
 void Viewport::moving() {
   m_rest.stop(); // counted from the next picture on
+  hoverOver(-1);
   if (m_moving) return;
   m_moving = true;
   setDetail();
@@ -153,7 +178,7 @@ void Viewport::setDetail() {
     auto* in = l.mapper->GetInput();
     return in ? in->GetNumberOfCells() : 0;
   };
-  for (auto* l : {&d->meshEdges, &d->cellEdges, &d->cutEdges}) {
+  for (auto* l : d->cellLines()) {
     const bool heavy = count(*l) > kLinesInMotion;
     l->actor->SetVisibility(count(*l) > 0 && !(m_moving && heavy) && !(l == &d->meshEdges && m_wholeCells));
   }
@@ -176,7 +201,7 @@ void Viewport::applyTheme() {
   // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
   tint(d->meshEdges, theme::meshLine);
   tint(d->cellEdges, theme::cellLine);
-  tint(d->cutEdges, theme::cellLine.lighter(115));
+  for (auto& l : d->cutEdges) tint(l, theme::cellLine.lighter(115));
   rebuildPart();
   rebuildMesh();
 }
@@ -249,24 +274,10 @@ void Viewport::followCamera(const Viewport& lead) {
 }
 
 void Viewport::follow(const Viewport& lead) {
-  auto look = [](const Viewport& v) {
-    return std::tuple(v.m_lens, v.m_metric, v.m_meshShown, v.m_edgesShown, v.m_seeThrough, v.m_shrunk, v.m_section,
-                      v.m_axis, v.m_towards, v.m_sectionAt, v.m_manner);
-  };
   const bool same = m_part == lead.m_part;
   const bool news = same && (m_field != lead.m_field || m_shade != lead.m_shade || m_groupOfFace != lead.m_groupOfFace);
-  if (look(*this) != look(lead) || news) {
-    m_lens = lead.m_lens;
-    m_metric = lead.m_metric;
-    m_meshShown = lead.m_meshShown;
-    m_edgesShown = lead.m_edgesShown;
-    m_seeThrough = lead.m_seeThrough;
-    m_shrunk = lead.m_shrunk;
-    m_section = lead.m_section;
-    m_axis = lead.m_axis;
-    m_towards = lead.m_towards;
-    m_sectionAt = lead.m_sectionAt;
-    m_manner = lead.m_manner;
+  if (m_show != lead.m_show || news) {
+    m_show = lead.m_show;
     if (same) {
       m_field = lead.m_field;
       m_shade = lead.m_shade;
@@ -288,7 +299,8 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   bool first = !m_part || !part || m_part->path != part->path;
   m_part = std::move(part);
   m_selection.clear();
-  m_hover = -1;
+  hoverOver(-1);
+  if (first) m_show.sections.clear(), m_show.cut = false, m_show.active = 0;
   m_lit.clear();
   showMarks({}, {});
   m_hiddenFaces.clear();
@@ -333,7 +345,7 @@ void Viewport::setGroups(const std::vector<ResolvedGroup>& groups) {
 void Viewport::setSizeField(std::shared_ptr<const SizeField> f, std::shared_ptr<const SizeShade> shade) {
   m_field = std::move(f);
   m_shade = std::move(shade);
-  if (m_lens == Lens::Size) {
+  if (m_show.lens == Lens::Size) {
     rebuildPart();
     rebuildMesh();
   }
@@ -349,21 +361,21 @@ QColor Viewport::sizeColor(double h) const {
 }
 
 void Viewport::setLens(Lens l) {
-  m_lens = l;
+  m_show.lens = l;
   rebuildPart();
   rebuildMesh();
 }
 void Viewport::setMetric(Metric m) {
-  m_metric = m;
-  if (m_lens == Lens::Quality || m_brush || m_section) rebuildMesh();
+  m_show.metric = m;
+  if (m_show.lens == Lens::Quality || m_brush || m_show.cut) rebuildMesh();
 }
 void Viewport::setMeshShown(bool on) {
-  m_meshShown = on;
+  m_show.mesh = on;
   rebuildPart();
   rebuildMesh();
 }
 void Viewport::setEdgesShown(bool on) {
-  m_edgesShown = on;
+  m_show.edges = on;
   rebuildPart();
   rebuildMesh();
 }
@@ -384,7 +396,7 @@ void Viewport::showMarks(const std::vector<Vec3>& marks, const std::vector<std::
 void Viewport::setPickDim(Dim dim) {
   m_pickDim = dim;
   m_selection.clear();
-  m_hover = -1;
+  hoverOver(-1);
   rebuildHighlight();
   emit selectionChanged();
 }
@@ -435,20 +447,20 @@ void Viewport::showAll() {
   rebuildMesh();
 }
 
-bool Viewport::drawsMesh() const { return m_run && m_meshShown; }
+bool Viewport::drawsMesh() const { return m_run && m_show.mesh; }
 
 bool Viewport::standsIn() const {
   // Where colours are those of the part's faces, nothing but the edges is missed.
   return drawsMesh() && !m_brush && !shinesThrough() && m_run->mesh.faces.size() > kFacesInMotion &&
-         m_lens != Lens::Quality && m_lens != Lens::Size;
+         m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
 }
 
 QColor Viewport::faceColor(int f) const {
   auto i = static_cast<std::size_t>(f);
-  if (m_lens == Lens::Groups)
+  if (m_show.lens == Lens::Groups)
     return i < m_groupOfFace.size() && m_groupOfFace[i] >= 0 ? theme::group(m_groupOfFace[i])
                                                              : theme::cells.lighter(106);
-  if (m_lens == Lens::Regions) {
+  if (m_show.lens == Lens::Regions) {
     int b = std::max(0, m_part->faces[i].bodies[0]);
     return theme::group(b + 2);
   }
@@ -462,23 +474,23 @@ QColor Viewport::faceColor(int f) const {
 
 Viewport::QualityRange Viewport::qualityRange() const {
   if (!m_run) return {};
-  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(m_metric)];
+  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)];
   // Limits anchor the scale where there is one; else the range of the mesh.
   for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == m_metric) return {l.atLeast ? x.max : x.min, l.bound, true};
-  bool high = metricInfo(m_metric).highIsGood;
+    if (l.metric == m_show.metric) return {l.atLeast ? x.max : x.min, l.bound, true};
+  bool high = metricInfo(m_show.metric).highIsGood;
   return {high ? x.max : x.min, high ? x.min : x.max, false};
 }
 
 double Viewport::badness(std::size_t c) const {
-  double v = m_run->audit.metrics[static_cast<std::size_t>(m_metric)].value[c];
+  double v = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value[c];
   auto r = qualityRange();
   return r.worst != r.best ? std::clamp((v - r.best) / (r.worst - r.best), 0.0, 1.0) : 0;
 }
 
 QColor Viewport::cellColor(std::size_t c) const {
-  if (m_lens == Lens::Regions) return theme::group(m_run->mesh.cellRegion[c] + 2);
-  if (m_lens == Lens::Quality || m_brush) return theme::quality(badness(c));
+  if (m_show.lens == Lens::Regions) return theme::group(m_run->mesh.cellRegion[c] + 2);
+  if (m_show.lens == Lens::Quality || m_brush) return theme::quality(badness(c));
   return theme::cells;
 }
 
@@ -491,12 +503,13 @@ void Viewport::rebuildPart() {
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
     // Behind chosen cells the part stands as a ghost: a mesh of thousands of faces would cost much and say no more.
     d->put(d->part, mesh && !m_brush && !standsIn() ? PolyData::New()
-                    : m_lens == Lens::Size && m_shade
+                    : m_show.lens == Lens::Size && m_shade
                         ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
                         : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
     d->part.actor->GetProperty()->SetOpacity(mesh && m_brush ? 0.10 : shinesThrough() ? 0.25 : 1.0);
     d->put(d->partEdges, partEdges(*m_part, [&](int e) {
-             if (m_lens == Lens::Edges && m_part->edges[static_cast<std::size_t>(e)].faces.size() != 2) return false;
+             if (m_show.lens == Lens::Edges && m_part->edges[static_cast<std::size_t>(e)].faces.size() != 2)
+               return false;
              for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                if (shown(f)) return true;
              return false;
@@ -520,27 +533,27 @@ void Viewport::rebuildMesh() {
     };
     const auto& inCell = m_look->behind;
     std::vector<float> sizes;
-    if (m_lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
+    if (m_show.lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
     auto color = [&](std::size_t f) {
       if (!sizes.empty()) return sizeColor(sizes[f]);
-      if (m_lens == Lens::Quality)
+      if (m_show.lens == Lens::Quality)
         return inCell[f] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f]))) : theme::cells;
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
                                                                                       : theme::cells;
     };
     if (!m_brush) {
       d->put(d->mesh, meshSurface(m, shown, color));
-      if (m_edgesShown && m_lens != Lens::Edges) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
+      if (m_show.edges && m_show.lens != Lens::Edges) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
     }
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
     d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     auto cellTint = [&](std::size_t c) { return cellColor(c); };
-    if (m_brush && !m_shrunk) {
+    if (m_brush && !m_show.shrunk) {
       auto drawn = cellFaces(m, *m_look, m_brushed, cellTint);
       d->put(d->cells, drawn.faces);
       d->put(d->cellEdges, drawn.edges);
     }
-    if (m_shrunk && !m_section) { // what is chosen, or the cells behind the boundary
+    if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
       std::vector<std::int32_t> drawn = m_brushed;
       if (!m_brush) {
         for (std::size_t f = 0; f < inCell.size(); ++f)
@@ -550,7 +563,7 @@ void Viewport::rebuildMesh() {
         for (auto* l : {&d->mesh, &d->meshEdges}) d->put(*l, none);
       }
       d->put(d->cells, shrunkCells(m, drawn, kShrink, cellTint));
-      if (m_edgesShown) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
+      if (m_show.edges) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
     }
   }
   rebuildOddEdges();
@@ -561,7 +574,7 @@ void Viewport::rebuildMesh() {
 
 void Viewport::rebuildOddEdges() {
   OddEdges odd{PolyData::New(), PolyData::New()};
-  if (m_lens == Lens::Edges && m_part) odd = drawsMesh() ? oddEdges(m_run->mesh, *m_look) : oddEdges(*m_part);
+  if (m_show.lens == Lens::Edges && m_part) odd = drawsMesh() ? oddEdges(m_run->mesh, *m_look) : oddEdges(*m_part);
   m_openEdges = odd.openCount;
   m_sharedEdges = odd.manyCount;
   d->put(d->openEdges, odd.open);
@@ -569,45 +582,28 @@ void Viewport::rebuildOddEdges() {
 }
 
 QString Viewport::viewState() const {
-  std::array<double, 9> c;
+  Vec3 eye, to, up;
   auto* camera = d->renderer->GetActiveCamera();
-  camera->GetPosition(c.data());
-  camera->GetFocalPoint(c.data() + 3);
-  camera->GetViewUp(c.data() + 6);
-  QStringList r;
-  for (double x : c) r << QString::number(x, 'g', 12);
-  r << QString::number(m_sectionAt, 'g', 12) << QString::number(m_towards);
-  for (int x : {static_cast<int>(m_lens), static_cast<int>(m_metric), static_cast<int>(m_section), m_axis,
-                static_cast<int>(m_manner), static_cast<int>(m_seeThrough), static_cast<int>(m_meshShown)})
-    r << QString::number(x);
-  return r.join(' ');
+  camera->GetPosition(eye.data());
+  camera->GetFocalPoint(to.data());
+  camera->GetViewUp(up.data());
+  QJsonObject o = m_show.toJson();
+  o["eye"] = toJson(eye);
+  o["to"] = toJson(to);
+  o["up"] = toJson(up);
+  return QJsonDocument(o).toJson(QJsonDocument::Compact);
 }
 
 bool Viewport::setViewState(const QString& state) {
-  std::vector<double> x;
-  bool ok = true;
-  for (const QString& t : state.split(' ', Qt::SkipEmptyParts)) {
-    bool number = false;
-    x.push_back(t.toDouble(&number));
-    ok = ok && number && std::isfinite(x.back());
-  }
-  auto within = [&](std::size_t i, int most) { return x[i] >= 0 && x[i] <= most; };
-  if (!ok || x.size() != 18 || !within(9, 1) || !within(11, static_cast<int>(Lens::Edges)) ||
-      !within(12, kMetrics - 1) || !within(14, 2) || !within(15, 1))
-    return false;
-  m_sectionAt = x[9];
-  m_towards = x[10] < 0 ? -1 : 1;
-  m_lens = static_cast<Lens>(static_cast<int>(x[11]));
-  m_metric = static_cast<Metric>(static_cast<int>(x[12]));
-  m_section = x[13] != 0;
-  m_axis = static_cast<int>(x[14]);
-  m_manner = static_cast<SectionManner>(static_cast<int>(x[15]));
-  m_seeThrough = x[16] != 0;
-  m_meshShown = x[17] != 0;
+  const QJsonObject o = QJsonDocument::fromJson(state.toUtf8()).object();
+  const auto look = ViewLook::fromJson(o);
+  const auto eye = vecFromJson(o["eye"]), to = vecFromJson(o["to"]), up = vecFromJson(o["up"]);
+  if (!look || !eye || !to || !up) return false;
+  m_show = *look;
   auto* camera = d->renderer->GetActiveCamera();
-  camera->SetPosition(x.data());
-  camera->SetFocalPoint(x.data() + 3);
-  camera->SetViewUp(x.data() + 6);
+  camera->SetPosition(eye->data());
+  camera->SetFocalPoint(to->data());
+  camera->SetViewUp(up->data());
   rebuildPart();
   rebuildMesh();
   return true;
@@ -631,7 +627,7 @@ void Viewport::rebuildHighlight() {
                return false;
              }));
     } else {
-      auto on = [&](int e) { return m_selection.count(e) > 0 || e == m_hover; };
+      auto on = [&](int e) { return m_selection.count(e) > 0; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
       if (m_pickDim == Dim::Point) {
         std::vector<Vec3> at;
@@ -641,10 +637,7 @@ void Viewport::rebuildHighlight() {
         d->put(d->points, pointCloud(at));
       }
     }
-    // Under the pointer, in the viewport or on a card.
-    std::set<int> faces;
-    if (m_hover >= 0 && (m_pickDim == Dim::Face || m_pickDim == Dim::Body))
-      faces = facesOfSelection(*m_part, m_pickDim, {m_hover});
+    std::set<int> faces; // of the card under the pointer
     if (m_litDim == Dim::Face || m_litDim == Dim::Body) faces.merge(facesOfSelection(*m_part, m_litDim, m_lit));
     if (!faces.empty())
       d->put(d->hover, partSurface(
@@ -655,59 +648,71 @@ void Viewport::rebuildHighlight() {
   redraw();
 }
 
-Plane Viewport::sectionPlane() const {
-  Plane p;
-  p.normal = Vec3::Zero();
-  p.normal[m_axis] = m_towards;
-  p.origin = m_part ? m_part->box.center() : Vec3::Zero();
-  if (m_part) p.origin[m_axis] = m_part->box.lo[m_axis] + m_sectionAt * m_part->box.size()[m_axis];
-  return p;
-}
-
 void Viewport::rebuildSection() {
+  hoverOver(-1); // its lines may lie on what is cut away now
   auto none = PolyData::New();
-  d->put(d->cut, none);
-  d->put(d->cutEdges, none);
+  for (auto* list : {&d->cut, &d->cutEdges})
+    for (auto& l : *list) d->put(l, none);
   for (auto* l : d->all()) l->mapper->RemoveAllClippingPlanes();
   m_sectionCells = 0;
   m_wholeCells = false;
-  if (m_section && m_part) {
-    Plane p = sectionPlane();
-    d->clip->SetOrigin(p.origin.data());
-    Vec3 keep = -p.normal;
-    d->clip->SetNormal(keep.data());
+  const std::size_t sections = m_show.cut && m_part ? m_show.sections.size() : 0;
+  for (std::size_t i = 0; i < sections; ++i) {
+    const Section& p = m_show.sections[i];
+    const Vec3 at = p.offset * p.normal, keep = -p.normal;
+    d->clip[i]->SetOrigin(at.x(), at.y(), at.z());
+    d->clip[i]->SetNormal(keep.x(), keep.y(), keep.z());
     for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover,
                     &d->openEdges, &d->sharedEdges})
-      l->mapper->AddClippingPlane(d->clip);
-    if (drawsMesh()) {
-      const Mesh& m = m_run->mesh;
-      auto cells = crossedCells(m, p);
-      if (m_brush) { // only what is chosen
-        std::vector<char> in(m.cells.size(), 0);
-        for (auto c : m_brushed) in[static_cast<std::size_t>(c)] = 1;
-        std::erase_if(cells, [&](std::int32_t c) { return !in[static_cast<std::size_t>(c)]; });
-      }
-      m_sectionCells = cells.size();
-      auto color = [&](std::size_t c) { return cellColor(c); };
-      if (m_manner == SectionManner::Cut) {
-        auto polygons = cutPolygons(m, p, cells, color);
-        d->put(d->cut, polygons);
-        d->put(d->cutEdges, polygonOutlines(polygons));
+      l->mapper->AddClippingPlane(d->clip[i]);
+    for (std::size_t k = 0; k < sections; ++k) // what one plane cuts open another may cut away
+      if (k != i)
+        for (auto* l : {&d->cut[k], &d->cutEdges[k]})
+          if (m_show.manner == SectionManner::Cut) l->mapper->AddClippingPlane(d->clip[i]);
+  }
+  if (sections > 0 && drawsMesh()) {
+    const Mesh& m = m_run->mesh;
+    std::vector<char> chosen(m_brush ? m.cells.size() : 0, 0);
+    for (auto c : m_brushed) chosen[static_cast<std::size_t>(c)] = 1;
+    auto color = [&](std::size_t c) { return cellColor(c); };
+    std::vector<std::int32_t> whole; ///< cells that a plane crosses and none cuts away
+    std::vector<char> seen(m.cells.size(), 0);
+    for (std::size_t i = 0; i < sections; ++i) {
+      const Section& p = m_show.sections[i];
+      const Plane plane{p.offset * p.normal, p.normal};
+      auto cells = crossedCells(m, plane);
+      std::erase_if(cells, [&](std::int32_t c) {
+        const auto k = static_cast<std::size_t>(c);
+        if (m_brush && !chosen[k]) return true;
+        auto gone = [&](const Section& s) {
+          const auto n = m.cells.of(k);
+          return std::all_of(n.begin(), n.end(),
+                             [&](auto v) { return s.height(m.nodes[static_cast<std::size_t>(v)]) > 0; });
+        };
+        return std::any_of(m_show.sections.begin(), m_show.sections.end(), gone);
+      });
+      for (auto c : cells)
+        if (!std::exchange(seen[static_cast<std::size_t>(c)], 1)) whole.push_back(c);
+      if (m_show.manner != SectionManner::Cut) continue;
+      auto polygons = cutPolygons(m, plane, cells, color);
+      d->put(d->cut[i], polygons);
+      d->put(d->cutEdges[i], polygonOutlines(polygons));
+    }
+    m_sectionCells = whole.size();
+    if (m_show.manner == SectionManner::WholeCells) {
+      if (m_show.shrunk) {
+        d->put(d->cut[0], shrunkCells(m, whole, kShrink, color));
+        d->put(d->cutEdges[0], shrunkEdges(m, whole, kShrink));
       } else {
-        if (m_shrunk) {
-          d->put(d->cut, shrunkCells(m, cells, kShrink, color));
-          d->put(d->cutEdges, shrunkEdges(m, cells, kShrink));
-        } else {
-          auto drawn = cellFaces(m, *m_look, cells, color);
-          d->put(d->cut, drawn.faces);
-          d->put(d->cutEdges, drawn.edges);
-        }
-        m_wholeCells = true; // exactly the crossed cells: the surface steps aside
+        auto drawn = cellFaces(m, *m_look, whole, color);
+        d->put(d->cut[0], drawn.faces);
+        d->put(d->cutEdges[0], drawn.edges);
       }
+      m_wholeCells = true; // exactly the crossed cells: the surface steps aside
     }
   }
   // What looks away from the eye is hidden by what does not, as long as nothing is open.
-  const bool whole = !m_section && m_hiddenFaces.empty() && !shinesThrough() && !m_brush && m_part &&
+  const bool whole = !m_show.cut && m_hiddenFaces.empty() && !shinesThrough() && !m_brush && m_part &&
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
   for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
   setDetail();
@@ -715,41 +720,143 @@ void Viewport::rebuildSection() {
   redraw();
 }
 
-/// The half towards the viewer is the one that is cut away.
-void Viewport::faceSection() {
-  Vec3 dir;
-  d->renderer->GetActiveCamera()->GetDirectionOfProjection(dir.data());
-  m_towards = dir[m_axis] <= 0 ? 1 : -1;
+std::pair<double, double> Viewport::extentAlong(const Vec3& normal) const {
+  if (!m_part) return {0, 0};
+  const Vec3 half = 0.5 * m_part->box.size();
+  const double middle = normal.dot(m_part->box.center()), reach = normal.cwiseAbs().dot(half);
+  return {middle - reach, middle + reach};
+}
+
+Section Viewport::sectionAcross(int axis) const {
+  Vec3 along;
+  d->renderer->GetActiveCamera()->GetDirectionOfProjection(along.data());
+  Section s;
+  s.normal = Vec3::Unit(axis) * (along[axis] <= 0 ? 1 : -1); // the half towards the viewer is cut away
+  if (m_part) s.offset = s.normal.dot(m_part->box.center());
+  return s;
 }
 
 void Viewport::setSection(bool on) {
-  m_section = on;
-  faceSection();
+  if (on && m_show.sections.empty()) m_show.sections.push_back(sectionAcross(0));
+  m_show.cut = on;
   rebuildMesh();
 }
+
+void Viewport::addSection() {
+  if (m_show.sections.size() >= ViewLook::kMostSections) return;
+  const int last = m_show.sections.empty() ? -1 : m_show.sections.back().axis();
+  m_show.sections.push_back(sectionAcross((last + 1) % 3));
+  m_show.active = m_show.sections.size() - 1;
+  m_show.cut = true;
+  rebuildMesh();
+}
+
+void Viewport::dropSection() {
+  if (!activeSection()) return;
+  m_show.sections.erase(m_show.sections.begin() + static_cast<std::ptrdiff_t>(m_show.active));
+  m_show.active = 0;
+  m_show.cut = !m_show.sections.empty();
+  rebuildMesh();
+}
+
+void Viewport::activateSection(std::size_t index) {
+  if (index >= m_show.sections.size() || index == m_show.active) return;
+  m_show.active = index;
+  emit sectionChanged();
+}
+
 void Viewport::nextSectionAxis() {
-  m_axis = (m_axis + 1) % 3;
-  m_section = true;
-  faceSection();
+  if (!m_show.cut) setSection(true);
+  Section& s = *activeSection();
+  const auto [lo, hi] = extentAlong(s.normal);
+  // As far into the part as before, seen along the axis.
+  double share = hi > lo ? (s.offset - lo) / (hi - lo) : 0.5;
+  const int axis = s.axis();
+  if (axis >= 0 && s.normal[axis] < 0) share = 1 - share;
+  s = sectionAcross((axis + 1) % 3);
+  const auto [from, to] = extentAlong(s.normal);
+  s.offset = s.normal[s.axis()] > 0 ? from + share * (to - from) : to - share * (to - from);
   rebuildMesh();
 }
-void Viewport::moveSection(double share) {
-  m_sectionAt = std::clamp(m_sectionAt + share, 0.0, 1.0);
+
+void Viewport::placeSection(double offset) {
+  Section* s = activeSection();
+  if (!s) return;
+  const auto [lo, hi] = extentAlong(s->normal);
+  s->offset = std::clamp(offset, lo, hi);
   moving();
-  if (m_section) rebuildSection();
+  rebuildSection();
 }
+
+void Viewport::moveSection(double share) {
+  Section* s = activeSection();
+  if (!s) return;
+  const auto [lo, hi] = extentAlong(s->normal);
+  const int axis = s->axis();
+  const double sign = axis >= 0 && s->normal[axis] < 0 ? -1 : 1; // up the axis, whichever half is away
+  placeSection(s->offset + sign * share * (hi - lo));
+}
+
+void Viewport::flipSection() {
+  if (Section* s = activeSection()) {
+    s->normal = -s->normal;
+    s->offset = -s->offset;
+    rebuildMesh();
+  }
+}
+
+void Viewport::drawSection(const QPointF& from, const QPointF& to) {
+  if (!m_part || (to - from).manhattanLength() < 8 || m_show.sections.size() >= ViewLook::kMostSections) return;
+  Vec3 eye, a, b;
+  ray(from, eye, a);
+  ray(to, eye, b);
+  Section s;
+  s.normal = a.cross(b).normalized();
+  s.offset = s.normal.dot(eye);
+  if (!s.normal.allFinite()) return;
+  m_show.sections.push_back(s);
+  m_show.active = m_show.sections.size() - 1;
+  m_show.cut = true;
+  rebuildMesh();
+}
+
+void Viewport::awaitSection(bool on) {
+  m_awaitsSection = on;
+  setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+std::size_t Viewport::sectionUnder(const QPointF& at) const {
+  Vec3 eye, along;
+  ray(at, eye, along);
+  std::size_t found = m_show.active;
+  double nearest = 1e300;
+  Box room = m_part->box;
+  room.grow(0.01 * room.diagonal());
+  for (std::size_t i = 0; i < m_show.sections.size(); ++i) {
+    const Section& s = m_show.sections[i];
+    const double slope = s.normal.dot(along), w = slope != 0 ? -s.height(eye) / slope : -1;
+    if (w <= 0 || w >= nearest) continue;
+    const Vec3 x = eye + w * along;
+    bool open = room.contains(x);
+    for (std::size_t k = 0; k < m_show.sections.size(); ++k)
+      open = open && (k == i || m_show.sections[k].height(x) <= 0);
+    if (open) nearest = w, found = i;
+  }
+  return found;
+}
+
 void Viewport::setSectionManner(SectionManner m) {
-  m_manner = m;
-  if (m_section) rebuildMesh();
+  m_show.manner = m;
+  if (m_show.cut) rebuildMesh();
 }
 
 void Viewport::setSeeThrough(bool on) {
-  m_seeThrough = on;
+  m_show.seeThrough = on;
   rebuildPart();
   rebuildMesh();
 }
 void Viewport::setShrunk(bool on) {
-  m_shrunk = on;
+  m_show.shrunk = on;
   rebuildMesh();
 }
 
@@ -788,6 +895,7 @@ void Viewport::flyTo(const Vec3& target, double extent) {
   c->SetFocalPoint(target.x(), target.y(), target.z());
   c->SetPosition(p.x(), p.y(), p.z());
   c->OrthogonalizeViewUp();
+  hoverOver(-1);
   update();
 }
 
@@ -820,7 +928,6 @@ int Viewport::hitTriangle(const QPointF& at, double& best) const {
   if (!m_part || width() < 1 || height() < 1) return -1;
   Vec3 o, dir;
   ray(at, o, dir);
-  Plane cut = sectionPlane();
   const auto& t = m_part->display;
   best = 1e300;
   auto enter = [&](const Box& b, int) {
@@ -843,7 +950,7 @@ int Viewport::hitTriangle(const QPointF& at, double& best) const {
     Vec3 s = o - a;
     double u = s.dot(h) / det, v = dir.dot(s.cross(e1)) / det, w = e2.dot(s.cross(e1)) / det;
     if (u < 0 || v < 0 || u + v > 1 || w <= 0) return 1e300;
-    if (m_section && (o + w * dir - cut.origin).dot(cut.normal) > 0) return 1e300; // cut away
+    if (m_show.away(o + w * dir)) return 1e300;
     return w;
   });
 }
@@ -952,6 +1059,7 @@ std::set<int> Viewport::inside(const QRectF& box) const {
 void Viewport::mousePressEvent(QMouseEvent* e) {
   m_last = m_pressed = e->position();
   m_dragging = false;
+  if (m_show.cut && m_part && e->button() == Qt::LeftButton) activateSection(sectionUnder(e->position()));
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* e) {
@@ -961,13 +1069,15 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
     turn(delta);
   else if (m_dragging && (e->buttons() & Qt::MiddleButton))
     pan(delta);
-  else if (m_dragging && (e->buttons() & Qt::LeftButton) && m_section) { // with a section on, a drag moves the plane
-    Plane p = sectionPlane();
-    QPointF a = project(p.origin), b = project(p.origin + 0.1 * m_part->diagonal() * m_towards * p.normal), dir = b - a;
-    double l2 = dir.x() * dir.x() + dir.y() * dir.y();
-    if (l2 > 1)
-      moveSection((delta.x() * dir.x() + delta.y() * dir.y()) / l2 * 0.1 * m_part->diagonal() /
-                  std::max(1e-300, m_part->box.size()[m_axis]));
+  else if (m_awaitsSection && (e->buttons() & Qt::LeftButton))
+    m_outline2d->show({QPolygonF() << m_pressed << e->position()});
+  else if (m_dragging && (e->buttons() & Qt::LeftButton) && m_show.cut) { // a drag moves the plane
+    const Section& s = *activeSection();
+    const double step = 0.1 * m_part->diagonal();
+    const Vec3 on = m_part->box.center() - s.height(m_part->box.center()) * s.normal;
+    const QPointF dir = project(on + step * s.normal) - project(on);
+    const double l2 = dir.x() * dir.x() + dir.y() * dir.y();
+    if (l2 > 1) placeSection(s.offset + (delta.x() * dir.x() + delta.y() * dir.y()) / l2 * step);
   } else if (m_dragging && (e->buttons() & Qt::LeftButton)) { // a box that takes in what lies inside
     if (!m_band) m_band = new QRubberBand(QRubberBand::Rectangle, this);
     m_band->setGeometry(QRectF(m_pressed, e->position()).normalized().toRect());
@@ -982,16 +1092,18 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
                           e->position());
     } else
       emit surfaceHovered(-1, Vec3::Zero(), e->position());
-    int h = pick(e->position(), tri, distance);
-    if (h != m_hover) {
-      m_hover = h;
-      rebuildHighlight();
-    }
+    hoverOver(pick(e->position(), tri, distance));
   }
   m_last = e->position();
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent* e) {
+  if (m_awaitsSection && e->button() == Qt::LeftButton) {
+    awaitSection(false);
+    m_outline2d->show({});
+    drawSection(m_pressed, e->position());
+    return;
+  }
   if (m_band && m_band->isVisible() && e->button() == Qt::LeftButton) {
     m_band->hide();
     auto chosen = inside(QRectF(m_pressed, e->position()).normalized());
@@ -1036,9 +1148,72 @@ void Viewport::wheelEvent(QWheelEvent* e) {
 
 void Viewport::leaveEvent(QEvent*) {
   emit surfaceHovered(-1, Vec3::Zero(), {});
-  if (m_hover < 0) return;
-  m_hover = -1;
-  rebuildHighlight();
+  hoverOver(-1);
+}
+
+void Viewport::hoverOver(int entity) {
+  if (entity == m_hover) return;
+  m_hover = entity;
+  m_outline2d->show(m_part && entity >= 0 ? outlineOf(m_pickDim, entity) : std::vector<QPolygonF>());
+}
+
+std::size_t Viewport::hoverLines() const { return m_outline2d->lines().size(); }
+
+std::vector<QPolygonF> Viewport::outlineOf(Dim dim, int entity) const {
+  std::vector<QPolygonF> lines;
+  const auto& t = m_part->display;
+  auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  if (dim == Dim::Point) {
+    const QPointF p = project(m_part->points[static_cast<std::size_t>(entity)].at);
+    lines.push_back(QPolygonF(QRectF(p - QPointF(4, 4), QSizeF(8, 8))));
+    return lines;
+  }
+  Vec3 eye, along;
+  auto seen = [&](const Vec3& x) {
+    if (m_show.away(x)) return false;
+    double distance = 1e300;
+    ray(project(x), eye, along);
+    return hitTriangle(project(x), distance) < 0 || distance > (x - eye).norm() - 0.004 * m_part->diagonal();
+  };
+  // In pieces of some pixels, so that what is half hidden is drawn by half.
+  auto piece = [&](const Vec3& a, const Vec3& b) {
+    const QPointF way = project(b) - project(a);
+    const int n = std::clamp(static_cast<int>(std::hypot(way.x(), way.y()) / 10), 1, 200);
+    for (int i = 0; i < n; ++i) {
+      const Vec3 p = a + (b - a) * i / n, q = a + (b - a) * (i + 1) / n;
+      if (!seen(0.5 * (p + q))) continue;
+      if (!lines.empty() && lines.back().last() == project(p))
+        lines.back() << project(q);
+      else
+        lines.push_back(QPolygonF() << project(p) << project(q));
+    }
+  };
+  std::set<int> edges;
+  const auto faces = dim == Dim::Edge ? std::set<int>() : facesOfSelection(*m_part, dim, {entity});
+  if (dim == Dim::Edge) edges.insert(entity);
+  for (int f : faces) {
+    const auto& of = m_part->faces[static_cast<std::size_t>(f)].edges;
+    edges.insert(of.begin(), of.end());
+  }
+  for (int e : edges) {
+    const auto& chain = t.edgeChain[static_cast<std::size_t>(e)];
+    for (std::size_t i = 0; i + 1 < chain.size(); ++i) piece(at(chain[i]), at(chain[i + 1]));
+  }
+  // Where a face turns away from the eye it ends as well.
+  d->renderer->GetActiveCamera()->GetPosition(eye.data());
+  const Vec3 from = eye;
+  std::map<std::pair<int, int>, bool> sides; // of triangles met once: whether they face the eye
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    if (!faces.count(t.triangleFace[i])) continue;
+    const auto& q = t.triangles[i];
+    const bool front = (at(q[1]) - at(q[0])).cross(at(q[2]) - at(q[0])).dot(at(q[0]) - from) < 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto side = std::minmax(q[k], q[(k + 1) % 3]);
+      const auto [other, fresh] = sides.emplace(side, front);
+      if (!fresh && other->second != front) piece(at(side.first), at(side.second));
+    }
+  }
+  return lines;
 }
 
 } // namespace tess

@@ -3,6 +3,7 @@
 // done on our own triangles, so that it does not depend on what the graphics card draws.
 #pragma once
 #include "app/scene.h"
+#include "app/view_look.h"
 #include "base/bvh.h"
 #include <QOpenGLWidget>
 #include <QTimer>
@@ -18,8 +19,7 @@ class QRubberBand;
 
 namespace tess {
 
-enum class Lens { Part, Groups, Size, Quality, Regions, Edges };
-enum class SectionManner { Cut, WholeCells };
+class HoverOutline;
 
 class Viewport : public QOpenGLWidget {
   Q_OBJECT
@@ -37,17 +37,17 @@ public:
   const SizeField* sizeField() const { return m_field.get(); }
   void setLens(Lens lens);
   void setMetric(Metric metric);
-  Lens lens() const { return m_lens; }
+  Lens lens() const { return m_show.lens; }
   void setMeshShown(bool on);
-  bool meshShown() const { return m_meshShown; }
+  bool meshShown() const { return m_show.mesh; }
   void setEdgesShown(bool on);
-  bool edgesShown() const { return m_edgesShown; }
+  bool edgesShown() const { return m_show.edges; }
   /// See-through: surfaces let what lies behind them shine through.
   void setSeeThrough(bool on);
-  bool seeThrough() const { return m_seeThrough; }
+  bool seeThrough() const { return m_show.seeThrough; }
   /// Cells drawn apart, smaller than they are.
   void setShrunk(bool on);
-  bool shrunk() const { return m_shrunk; }
+  bool shrunk() const { return m_show.shrunk; }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
@@ -62,7 +62,8 @@ public:
   /// Of the lens Edges: edges of one face, and of three or more, of what is drawn.
   std::size_t openEdges() const { return m_openEdges; }
   std::size_t sharedEdges() const { return m_sharedEdges; }
-  /// Camera, lens, metric and section, to come back to; as text for a settings file.
+  const ViewLook& look() const { return m_show; }
+  /// Camera and look, to come back to; as text for a settings file.
   QString viewState() const;
   /// False when the text is none of viewState().
   bool setViewState(const QString& state);
@@ -75,12 +76,25 @@ public:
   /// Shows only these cells, whole; the rest becomes a ghost. Empty and `on` false: back to normal.
   void setBrushed(const std::vector<std::int32_t>& cells, bool on);
   std::size_t brushedCount() const { return m_brushed.size(); }
+  /// Sections hold, or are put by until they are wanted again; the first one is made when there is none.
   void setSection(bool on);
-  bool sectionOn() const { return m_section; }
-  void nextSectionAxis();
-  void moveSection(double share); ///< by a share of the part's extent along the axis
+  bool sectionOn() const { return m_show.cut; }
+  /// Another section, on the next axis; it becomes the active one. Up to ViewLook::kMostSections.
+  void addSection();
+  /// Takes the active section away.
+  void dropSection();
+  void activateSection(std::size_t index);
+  void nextSectionAxis();         ///< of the active section, as the following are
+  void moveSection(double share); ///< by a share of the part's extent along its normal
+  void placeSection(double offset);
+  void flipSection(); ///< cuts the other side away
+  /// A section through two places on the widget, along the view; what lies to the right of the way from the first to
+  /// the second goes away.
+  void drawSection(const QPointF& from, const QPointF& to);
+  /// The next drag draws a section.
+  void awaitSection(bool on);
   void setSectionManner(SectionManner m);
-  SectionManner sectionManner() const { return m_manner; }
+  SectionManner sectionManner() const { return m_show.manner; }
   std::size_t sectionCells() const { return m_sectionCells; }
   /// Entity under a widget position, or -1; used by hover and picks.
   int pick(const QPointF& at) const;
@@ -97,12 +111,14 @@ public:
     bool limit = false;
   };
   QualityRange qualityRange() const;
-  Metric metric() const { return m_metric; }
-  /// Looks the way another view does: camera, lens, metric, section and what is shown; sizes and groups too where both
+  Metric metric() const { return m_show.metric; }
+  /// Looks the way another view does: camera and look; sizes and groups too where both
   /// show the same part. Does nothing when it does already.
   void follow(const Viewport& lead);
   /// Takes over the camera alone.
   void followCamera(const Viewport& lead);
+  /// Lines drawn round what is under the pointer.
+  std::size_t hoverLines() const;
   /// The 3D picture as drawn now, for tests and exports.
   QImage picture();
 
@@ -132,18 +148,14 @@ private:
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace;
-  Lens m_lens = Lens::Part;
-  Metric m_metric = Metric::Skewness;
-  bool m_meshShown = true, m_edgesShown = true, m_section = false, m_brush = false;
-  bool m_seeThrough = false, m_shrunk = false;
-  SectionManner m_manner = SectionManner::Cut;
-  int m_axis = 0;
-  double m_towards = 1; ///< sign of the axis that points to the viewer: that half is cut away
-  double m_sectionAt = 0.5;
+  ViewLook m_show;
+  bool m_brush = false;
+  bool m_awaitsSection = false;
   std::size_t m_sectionCells = 0;
   Dim m_pickDim = Dim::Face;
   std::set<int> m_selection;
   int m_hover = -1;
+  HoverOutline* m_outline2d = nullptr; ///< of what is hovered
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;
@@ -165,12 +177,15 @@ private:
   void rebuildSection();
   void rebuildOddEdges();
   /// Odd edges lie inside as often as not.
-  bool shinesThrough() const { return m_seeThrough || m_lens == Lens::Edges; }
+  bool shinesThrough() const { return m_show.seeThrough || m_show.lens == Lens::Edges; }
   bool drawsMesh() const;
   bool standsIn() const; ///< whether the part's own surface takes the mesh's place while the view moves
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
   void setDetail();
+  void hoverOver(int entity);
+  /// Lines on the screen round an entity, where nothing hides them.
+  std::vector<QPolygonF> outlineOf(Dim dim, int entity) const;
   QColor faceColor(int face) const;
   QColor cellColor(std::size_t cell) const;
   double badness(std::size_t cell) const;
@@ -178,8 +193,12 @@ private:
   /// Display triangle under a position and its distance from the eye; -1 for none.
   int hitTriangle(const QPointF& at, double& distance) const;
   bool ray(const QPointF& at, Vec3& origin, Vec3& direction) const;
-  Plane sectionPlane() const;
-  void faceSection();
+  Section* activeSection() { return m_show.cut ? &m_show.sections[m_show.active] : nullptr; }
+  std::pair<double, double> extentAlong(const Vec3& normal) const; ///< of the part
+  /// Through the middle of the part, facing the viewer.
+  Section sectionAcross(int axis) const;
+  /// The section whose cut lies under a position, or the active one.
+  std::size_t sectionUnder(const QPointF& at) const;
   void turn(const QPointF& delta);
   void pan(const QPointF& delta);
 };

@@ -93,7 +93,9 @@ TEST_F(Lenses, keptViewsComeBackAndCanBeForgotten) {
   EXPECT_EQ(v->lens(), Lens::Quality);
   EXPECT_TRUE(v->sectionOn());
   EXPECT_FALSE(v->setViewState("1 2 3"));
-  EXPECT_FALSE(v->setViewState(QString(state).replace(' ', " x ")));
+  EXPECT_FALSE(v->setViewState(QString(state).replace("\"eye\":[", "\"eye\":[\"x\",")));
+  EXPECT_FALSE(v->setViewState(QString(state).replace("\"normal\":[", "\"normal\":[7,")));
+  EXPECT_FALSE(v->setViewState(QString(state).replace("\"active\":0", "\"active\":3")));
   EXPECT_EQ(v->viewState(), state);
   open("keel-bracket.brief"); // another part has views of its own
   EXPECT_TRUE(w->keptViews().isEmpty());
@@ -101,6 +103,120 @@ TEST_F(Lenses, keptViewsComeBackAndCanBeForgotten) {
   EXPECT_EQ(w->keptViews().keys(), QStringList{"from above"});
   w->forgetView("from above");
   EXPECT_TRUE(w->keptViews().isEmpty());
+}
+
+TEST_F(Lenses, severalSectionsLeaveACornerAndEachIsPlacedTyped) {
+  open("saddle-clamp.brief");
+  mesh();
+  auto* v = w->viewport();
+  const auto& nodes = w->currentRun()->mesh.nodes;
+  const auto& cells = w->currentRun()->mesh.cells;
+  auto crossed = [&] { // cells that a plane crosses and no plane cuts away as a whole
+    std::size_t n = 0;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
+      bool met = false, gone = false;
+      for (const Section& s : v->look().sections) {
+        int front = 0, all = 0;
+        for (auto k : cells.of(c)) ++all, front += s.height(nodes[static_cast<std::size_t>(k)]) > 0;
+        met = met || (front > 0 && front < all);
+        gone = gone || front == all;
+      }
+      n += met && !gone;
+    }
+    return n;
+  };
+  v->setSection(true);
+  EXPECT_EQ(v->sectionCells(), crossed());
+  const std::size_t one = v->sectionCells();
+  v->addSection();
+  ASSERT_EQ(v->look().sections.size(), 2u);
+  EXPECT_EQ(v->look().active, 1u);
+  EXPECT_NE(v->look().sections[0].axis(), v->look().sections[1].axis());
+  EXPECT_EQ(v->sectionCells(), crossed());
+  EXPECT_NE(v->sectionCells(), one);
+  for (auto manner : {SectionManner::WholeCells, SectionManner::Cut}) {
+    v->setSectionManner(manner);
+    EXPECT_EQ(v->sectionCells(), crossed());
+    EXPECT_GT(drawn(v->picture()), 0.01);
+  }
+  // Typed, with a unit; what is no length changes nothing.
+  auto* at = w->viewPane()->sectionPlace();
+  const double before = v->look().sections[1].offset;
+  const Box& box = w->part()->box;
+  const int axis = v->look().sections[1].axis();
+  const double wanted = box.lo[axis] + 0.3 * box.size()[axis];
+  at->setFocus();
+  at->setText(QString::number(wanted / 10) + " cm");
+  QTest::keyClick(at, Qt::Key_Return);
+  EXPECT_NEAR(std::abs(v->look().sections[1].offset), std::abs(wanted), 1e-6);
+  EXPECT_NE(v->look().sections[1].offset, before);
+  EXPECT_EQ(v->sectionCells(), crossed());
+  at->setText("much");
+  QTest::keyClick(at, Qt::Key_Return);
+  EXPECT_NEAR(std::abs(v->look().sections[1].offset), std::abs(wanted), 1e-6);
+  // Nothing that is cut away can be picked.
+  auto shown = [&] {
+    std::set<int> faces;
+    for (int x = 4; x < v->width(); x += 9)
+      for (int y = 4; y < v->height(); y += 9)
+        if (const int f = v->pick(QPointF(x, y)); f >= 0) faces.insert(f);
+    return faces;
+  };
+  v->setSectionManner(SectionManner::Cut);
+  const auto kept = shown();
+  v->flipSection();
+  EXPECT_NE(shown(), kept);
+  EXPECT_EQ(v->sectionCells(), crossed());
+  // A plane drawn across the view stands along the eye: its cut is seen as a line.
+  v->awaitSection(true);
+  const QPoint from(v->width() / 2, 30), to(v->width() / 2, v->height() - 30);
+  QTest::mousePress(v, Qt::LeftButton, {}, from);
+  QTest::mouseRelease(v, Qt::LeftButton, {}, to);
+  ASSERT_EQ(v->look().sections.size(), 3u);
+  EXPECT_EQ(v->look().sections[2].axis(), -1);
+  EXPECT_EQ(v->sectionCells(), crossed());
+  const Section drawnOne = v->look().sections[2];
+  for (double y : {0.2, 0.5, 0.8}) { // right of the line nothing is left
+    const QPointF right(0.5 * v->width() + 40, y * v->height());
+    EXPECT_EQ(v->pick(right), -1);
+  }
+  EXPECT_NEAR(v->project(box.center() - drawnOne.height(box.center()) * drawnOne.normal).x(), 0.5 * v->width(), 1);
+  v->addSection();
+  v->addSection(); // one too many: nothing happens
+  EXPECT_EQ(v->look().sections.size(), ViewLook::kMostSections);
+  const QString state = v->viewState();
+  while (v->sectionOn()) v->dropSection();
+  EXPECT_EQ(v->sectionCells(), 0u);
+  EXPECT_TRUE(v->look().sections.empty());
+  ASSERT_TRUE(v->setViewState(state));
+  EXPECT_EQ(v->look().sections.size(), ViewLook::kMostSections);
+}
+
+TEST_F(Lenses, whatIsUnderThePointerIsOutlinedWithoutDrawingAgain) {
+  open("saddle-clamp.brief");
+  auto* v = w->viewport();
+  waitFor([&] { return w->forecast().has_value(); });
+  int pictures = 0;
+  auto c = QObject::connect(v, &Viewport::drawn, [&] { ++pictures; });
+  QTest::qWait(300);
+  pictures = 0;
+  std::set<std::size_t> lines;
+  auto hover = [&](const QPointF& p) {
+    QMouseEvent move(QEvent::MouseMove, p, v->mapToGlobal(p), Qt::NoButton, Qt::NoButton, {});
+    QApplication::sendEvent(v, &move);
+    QTest::qWait(20);
+  };
+  for (int i = 0; i < 20; ++i) {
+    const QPointF p(v->width() * (0.2 + 0.03 * i), v->height() * 0.5);
+    hover(p);
+    EXPECT_EQ(v->hoverLines() > 0, v->pick(p) >= 0) << i;
+    lines.insert(v->hoverLines());
+  }
+  EXPECT_GT(lines.size(), 2u);
+  EXPECT_LE(pictures, 1); // the widget with the lines comes up once
+  hover({1, 1});
+  EXPECT_EQ(v->hoverLines(), 0u);
+  QObject::disconnect(c);
 }
 
 TEST_F(Lenses, heightsOfTheHistogramChangeAndEveryPictureIsWholeAtRest) {

@@ -62,6 +62,11 @@ int main(int argc, char** argv) {
   };
   shot("empty");
   open("camera-housing.brief");
+  {
+    const QPointF at(w.viewport()->width() * 0.5, w.viewport()->height() * 0.5);
+    QMouseEvent move(QEvent::MouseMove, at, w.viewport()->mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
+    QApplication::sendEvent(w.viewport(), &move);
+  }
   shot("part");
   for (std::size_t i = 0; i < w.document().brief().rules.size(); ++i)
     if (w.document().brief().rules[i].kind == "size") {
@@ -82,7 +87,9 @@ int main(int argc, char** argv) {
   w.viewport()->setSection(true);
   w.viewport()->nextSectionAxis();
   w.setLens(3);
+  w.viewport()->addSection(); // two planes leave a corner open
   shot("section");
+  w.viewport()->dropSection();
   w.viewport()->setSectionManner(tess::SectionManner::WholeCells);
   shot("section-whole-cells");
   w.viewport()->setSection(false);
@@ -130,7 +137,7 @@ int main(int argc, char** argv) {
   QPointF at(w.viewport()->width() * 0.62, w.viewport()->height() * 0.60);
   QMouseEvent move(QEvent::MouseMove, at, w.viewport()->mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
   QApplication::sendEvent(w.viewport(), &move);
-  waitFor([&] { return w.whyBox()->isVisible(); });
+  waitFor([&] { return w.viewPane()->whyBox()->isVisible(); });
   shot("size");
   w.setLens(1);
   w.proposeGroups();

@@ -85,29 +85,29 @@ TEST_F(Workbench, sizeLensShowsScaleTileAndReasons) {
   open("camera-housing.brief");
   waitForForecast(); // it comes after the size field
   w->setLens(2);
-  ASSERT_TRUE(w->lensScale()->isVisible());
-  EXPECT_TRUE(w->lensScale()->title().contains("mm"));
-  ASSERT_GE(w->lensScale()->ticks().size(), 2u);
-  EXPECT_NE(w->lensScale()->ticks().front().text, w->lensScale()->ticks().back().text);
+  ASSERT_TRUE(w->viewPane()->lensScale()->isVisible());
+  EXPECT_TRUE(w->viewPane()->lensScale()->title().contains("mm"));
+  ASSERT_GE(w->viewPane()->lensScale()->ticks().size(), 2u);
+  EXPECT_NE(w->viewPane()->lensScale()->ticks().front().text, w->viewPane()->lensScale()->ticks().back().text);
   QPoint p = onAFace();
   ASSERT_GE(p.x(), 0);
   hover(p);
-  ASSERT_TRUE(w->sizeTile()->shown());
-  EXPECT_TRUE(w->sizeTile()->length().endsWith(" mm"));
-  ASSERT_TRUE(waitFor([&] { return w->whyBox()->isVisible(); }, 5000));
-  const auto& lines = w->whyBox()->lines();
+  ASSERT_TRUE(w->viewPane()->sizeTile()->shown());
+  EXPECT_TRUE(w->viewPane()->sizeTile()->length().endsWith(" mm"));
+  ASSERT_TRUE(waitFor([&] { return w->viewPane()->whyBox()->isVisible(); }, 5000));
+  const auto& lines = w->viewPane()->whyBox()->lines();
   ASSERT_FALSE(lines.empty());
-  EXPECT_EQ(lines.front().size, w->sizeTile()->length());
-  auto links = w->whyBox()->findChildren<QToolButton*>();
+  EXPECT_EQ(lines.front().size, w->viewPane()->sizeTile()->length());
+  auto links = w->viewPane()->whyBox()->findChildren<QToolButton*>();
   ASSERT_EQ(static_cast<std::size_t>(links.size()), lines.size());
   QTest::mouseClick(links.front(), Qt::LeftButton);
   bool lit = false;
   for (auto* c : w->briefPanel()->findChildren<QFrame*>("card")) lit = lit || c->property("lit").toBool();
   EXPECT_TRUE(lit);
   hover({2, 2}); // beside the part
-  EXPECT_FALSE(w->sizeTile()->shown());
+  EXPECT_FALSE(w->viewPane()->sizeTile()->shown());
   w->setLens(0);
-  EXPECT_FALSE(w->lensScale()->isVisible());
+  EXPECT_FALSE(w->viewPane()->lensScale()->isVisible());
 }
 
 TEST_F(Workbench, tinySizesAreShownMagnified) {
@@ -117,9 +117,9 @@ TEST_F(Workbench, tinySizesAreShownMagnified) {
   w->setLens(2);
   QPoint p = onAFace();
   hover(p);
-  ASSERT_TRUE(w->sizeTile()->shown());
-  EXPECT_TRUE(w->sizeTile()->magnified());
-  EXPECT_EQ(w->sizeTile()->length(), "0.15 mm");
+  ASSERT_TRUE(w->viewPane()->sizeTile()->shown());
+  EXPECT_TRUE(w->viewPane()->sizeTile()->magnified());
+  EXPECT_EQ(w->viewPane()->sizeTile()->length(), "0.15 mm");
 }
 
 TEST_F(Workbench, proposedGroupsNameEveryFaceInOneStep) {
@@ -433,7 +433,7 @@ TEST_F(Workbench, aNewUsersFirstHour) {
   waitForForecast();
   key(Qt::Key_3);
   hover(onAFace());
-  EXPECT_TRUE(w->sizeTile()->shown());
+  EXPECT_TRUE(w->viewPane()->sizeTile()->shown());
   // Mesh, walk to the worst element, improve.
   ASSERT_TRUE(finished([&] { key(Qt::Key_Return, Qt::ControlModifier); }));
   ASSERT_TRUE(w->currentRun());

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Notices when another program changes the brief's file or its part's.
+#pragma once
+#include "job/brief.h"
+#include <QDateTime>
+#include <QFileSystemWatcher>
+#include <QTimer>
+
+namespace tess {
+
+class FileWatch : public QObject {
+  Q_OBJECT
+public:
+  explicit FileWatch(QObject* parent);
+  /// Watches the files of this brief; what they hold now is known.
+  void follow(const Brief& brief);
+
+signals:
+  /// Said again after each further change, until follow() is called.
+  void partChanged();
+  void briefChanged();
+
+private:
+  QFileSystemWatcher m_watcher;
+  QTimer m_settled; ///< editors write in several steps: looked at when they are done
+  std::string m_part, m_brief;
+  QDateTime m_partTime; ///< of the part file as it was read
+  std::string m_text;   ///< of the brief file as last seen
+  void look();
+};
+
+} // namespace tess

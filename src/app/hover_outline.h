@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Lines over the 3D picture around what lies under the pointer. A widget of its own, so that moving the pointer over a
+// large mesh does not draw the mesh again.
+#pragma once
+#include <QPolygonF>
+#include <QWidget>
+#include <vector>
+
+namespace tess {
+
+class HoverOutline : public QWidget {
+public:
+  /// Covers its parent and lets the mouse through.
+  explicit HoverOutline(QWidget* parent);
+  void show(std::vector<QPolygonF> lines);
+  const std::vector<QPolygonF>& lines() const { return m_lines; }
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+
+private:
+  std::vector<QPolygonF> m_lines;
+};
+
+} // namespace tess

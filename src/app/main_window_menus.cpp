@@ -1,0 +1,299 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The menus of the window, and the kept views that one of them lists.
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "base/units.h"
+#include <QActionGroup>
+#include <QApplication>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QSettings>
+
+namespace tess {
+
+void MainWindow::buildMenus() {
+  auto add = [this](QMenu* m, const QString& text, const QKeySequence& key, auto&& f) {
+    auto* a = m->addAction(text);
+    a->setShortcut(key);
+    connect(a, &QAction::triggered, this, f);
+    return a;
+  };
+  auto* file = menuBar()->addMenu(tr("File"));
+  add(file, tr("Open part or brief…"), QKeySequence::Open, [this] { askOpen(); });
+  add(file, tr("Save brief"), QKeySequence::Save, [this] { save(); });
+  add(file, tr("Save brief as…"), QKeySequence::SaveAs, [this] {
+    QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString::fromStdString(m_doc.brief().path),
+                                             tr("Briefs (*.brief)"));
+    if (!p.isEmpty()) saveAs(p);
+  });
+  file->addSeparator();
+  add(file, tr("Hand over…"), QKeySequence("Ctrl+E"), [this] { askExport(); });
+  add(file, tr("Report…"), QKeySequence("Ctrl+R"), [this] {
+    if (!currentRun()) {
+      m_notice->ask("report", tr("There is no mesh to report on yet."), {{tr("fine"), {}}});
+      return;
+    }
+    QString p = QFileDialog::getSaveFileName(this, tr("Report"), QString(), tr("Web page (*.html);;PDF (*.pdf)"));
+    if (p.isEmpty()) return;
+    if (auto bad = writeReport(p)) return tell(*bad);
+    m_notice->ask("report", tr("Written: %1").arg(QFileInfo(p).fileName()), {{tr("fine"), {}}});
+  });
+  if (m_view)
+    add(file, tr("Picture of the view…"), QKeySequence("Ctrl+P"), [this] {
+      QString p = QFileDialog::getSaveFileName(this, tr("Picture"), QString(), tr("PNG (*.png)"));
+      if (p.isEmpty()) return;
+      if (!p.endsWith(".png")) p += ".png";
+      if (!m_view->picture().save(p)) {
+        Problem bad;
+        bad.what = "the picture could not be written";
+        bad.where = p.toStdString();
+        bad.todo = "check the folder and the space on the disk";
+        tell(bad);
+      }
+    });
+  file->addSeparator();
+  add(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* editMenu = menuBar()->addMenu(tr("Edit"));
+  m_undo = add(editMenu, tr("Undo"), QKeySequence::Undo, [this] {
+    m_doc.undo();
+    briefChanged();
+  });
+  m_redo = add(editMenu, tr("Redo"), QKeySequence::Redo, [this] {
+    m_doc.redo();
+    briefChanged();
+  });
+  add(editMenu, tr("Say what you need…"), QKeySequence("Ctrl+K"), [this] { m_briefPanel->sayLine()->setFocus(); });
+  if (m_view) {
+    editMenu->addSeparator();
+    add(editMenu, tr("Group from selection"), QKeySequence("G"), [this] {
+      if (!m_view->selection().empty()) groupFromSelection(QString::fromStdString(freshGroupName()));
+    });
+    add(editMenu, tr("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
+    add(editMenu, tr("Let go"), QKeySequence("Esc"), [this] {
+      m_view->select(m_view->pickDim(), {});
+      if (m_audit->histogram()->brushed()) m_audit->histogram()->brush(0, 0);
+    });
+    auto* view = menuBar()->addMenu(tr("View"));
+    add(view, tr("Fit"), QKeySequence("F"), [this] { m_view->fit(); });
+    int n = 1;
+    struct Std {
+      QString name;
+      Vec3 dir, up;
+    };
+    for (const Std& s :
+         {Std{tr("From the front"), {0, 1, 0}, {0, 0, 1}}, Std{tr("From behind"), {0, -1, 0}, {0, 0, 1}},
+          Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}},
+          Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
+      add(view, s.name, QKeySequence(QString("Alt+%1").arg(n++)), [this, s] { m_view->view(s.dir, s.up); });
+    m_viewsMenu = view->addMenu(tr("Kept views"));
+    connect(m_viewsMenu, &QMenu::aboutToShow, this, &MainWindow::fillViews);
+    add(view, tr("Keep this view…"), QKeySequence("Ctrl+B"), [this] {
+      bool ok = false;
+      const QString name = QInputDialog::getText(this, tr("Keep this view"), tr("Name of the view"), QLineEdit::Normal,
+                                                 tr("view %1").arg(keptViews().size() + 1), &ok)
+                               .trimmed();
+      if (ok && !name.isEmpty()) keepView(name);
+    });
+    view->addSeparator();
+    for (int i = 0; i < ViewPane::lensNames().size(); ++i)
+      add(view, tr("Lens: %1").arg(ViewPane::lensNames()[i]), QKeySequence(QString::number(i + 1)),
+          [this, i] { setLens(i); });
+    view->addSeparator();
+    auto* mesh =
+        add(view, tr("Show the mesh"), QKeySequence("M"), [this] { m_view->setMeshShown(!m_view->meshShown()); });
+    mesh->setCheckable(true);
+    mesh->setChecked(true);
+    auto* edges =
+        add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
+    edges->setCheckable(true);
+    edges->setChecked(true);
+    auto* through =
+        add(view, tr("See through"), QKeySequence("T"), [this] { m_view->setSeeThrough(!m_view->seeThrough()); });
+    through->setCheckable(true);
+    connect(view, &QMenu::aboutToShow, this, [this, mesh, edges, through] { // a kept view may have changed them
+      mesh->setChecked(m_view->meshShown());
+      edges->setChecked(m_view->edgesShown());
+      through->setChecked(m_view->seeThrough());
+    });
+    auto* apart = add(view, tr("Cells apart"), QKeySequence("K"), [this] { m_view->setShrunk(!m_view->shrunk()); });
+    apart->setCheckable(true);
+    add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
+    add(view, tr("Section: another plane"), QKeySequence("Alt+X"), [this] { m_view->addSection(); });
+    add(view, tr("Section: draw a plane across the view"), QKeySequence("D"), [this] { m_view->awaitSection(true); });
+    add(view, tr("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
+    add(view, tr("Section: the other side"), QKeySequence("V"), [this] { m_view->flipSection(); });
+    add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] {
+      m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells
+                                                                             : SectionManner::Cut);
+    });
+    add(view, tr("Section: forth"), QKeySequence("Shift+Right"), [this] { m_view->moveSection(0.02); });
+    add(view, tr("Section: back"), QKeySequence("Shift+Left"), [this] { m_view->moveSection(-0.02); });
+    view->addSeparator();
+    add(view, tr("Hide selection"), QKeySequence("H"), [this] { m_view->hideSelection(); });
+    add(view, tr("Only the selection"), QKeySequence("O"), [this] { m_view->showOnlySelection(); });
+    add(view, tr("Show all"), QKeySequence("U"), [this] { m_view->showAll(); });
+    add(view, tr("Pick bodies, faces, edges, points in turn"), QKeySequence("Space"), [this] {
+      Dim next = m_view->pickDim() == Dim::Body   ? Dim::Face
+                 : m_view->pickDim() == Dim::Face ? Dim::Edge
+                 : m_view->pickDim() == Dim::Edge ? Dim::Point
+                                                  : Dim::Body;
+      m_view->setPickDim(next);
+      m_pane->showHint();
+    });
+  }
+  if (!m_view) menuBar()->addMenu(tr("View"))->setObjectName("view");
+  QMenu* viewMenu = nullptr;
+  for (auto* m : menuBar()->findChildren<QMenu*>())
+    if (m->title() == tr("View")) viewMenu = m;
+  viewMenu->addSeparator();
+  auto* looks = viewMenu->addMenu(tr("Appearance"));
+  auto* one = new QActionGroup(this);
+  for (const QString& name : {tr("As the system"), tr("Light"), tr("Dark")}) {
+    auto* a = looks->addAction(name);
+    a->setCheckable(true);
+    one->addAction(a);
+    auto which = static_cast<Appearance>(m_looks.size());
+    connect(a, &QAction::triggered, this, [this, which] { setAppearance(which); });
+    m_looks.push_back(a);
+  }
+  auto* partMenu = menuBar()->addMenu(tr("Part"));
+  add(partMenu, tr("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
+  auto* purpose = partMenu->addMenu(tr("Rules for"));
+  for (const auto& p : purposes()) {
+    auto* a = purpose->addAction(tr(p.c_str()));
+    connect(a, &QAction::triggered, this, [this, p] { setPurpose(p); });
+  }
+  partMenu->addSeparator();
+  add(partMenu, tr("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
+  add(partMenu, tr("Put another part in its place…"), QKeySequence(), [this] {
+    QString p = QFileDialog::getOpenFileName(
+        this, tr("Another part"), QString(),
+        tr("Parts (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk)"));
+    if (!p.isEmpty()) swapPart(p);
+  });
+  if (m_view) {
+    partMenu->addSeparator();
+    auto* take = partMenu->addMenu(tr("Take in with the selected face"));
+    for (const auto& way : alikeTable()) {
+      auto* a = take->addAction(tr(way.words));
+      connect(a, &QAction::triggered, this, [this, how = way.how] { takeIn(how); });
+    }
+  }
+  auto* run = menuBar()->addMenu(tr("Run"));
+  add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
+  add(run, tr("Mesh from nothing"), QKeySequence("Ctrl+Shift+Return"), [this] { startMesh(true); });
+  add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
+  auto* surface = add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
+  connect(run, &QMenu::aboutToShow, this, [this, surface] { surface->setEnabled(currentRun() && !m_worker->busy()); });
+  connect(run, &QMenu::aboutToHide, surface, [surface] { surface->setEnabled(true); });
+  add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
+    // A range chosen in the histogram is what is meant; else the whole mesh.
+    auto* h = m_audit->histogram();
+    improveMesh(h->brushed() ? metricInfo(m_audit->metric()).id + (":" + formatNumber(h->from(), 9)) + ".." +
+                                   formatNumber(h->to(), 9)
+                             : "");
+  });
+  add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
+  run->addSeparator();
+  add(run, tr("Finer: all sizes × 0.8"), QKeySequence("Ctrl++"), [this] { scaleSizes(0.8); });
+  add(run, tr("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });
+  run->addSeparator();
+  add(run, tr("Next worst place"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
+  add(run, tr("Previous worst place"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
+  add(run, tr("Element or node by number…"), QKeySequence("Ctrl+F"), [this] {
+    auto r = currentRun();
+    if (!r) return;
+    bool ok = false;
+    QString t = QInputDialog::getText(this, tr("Find"), tr("Number of an element, or n and the number of a node"),
+                                      QLineEdit::Normal, QString(), &ok)
+                    .trimmed();
+    if (ok && !findByNumber(t)) m_notice->ask("find", tr("There is no '%1' in this mesh.").arg(t), {{tr("fine"), {}}});
+  });
+  auto* help = menuBar()->addMenu(tr("Help"));
+  add(help, tr("Keys and mouse"), QKeySequence("?"), [this] {
+    QString rows;
+    for (auto* m : menuBar()->findChildren<QMenu*>())
+      for (auto* a : m->actions())
+        if (!a->shortcut().isEmpty())
+          rows += "<tr><td><b>" + a->shortcut().toString().toHtmlEscaped() + "</b>&nbsp;&nbsp;</td><td>" +
+                  a->text().toHtmlEscaped() + "</td></tr>";
+    QMessageBox::information(this, tr("Keys and mouse"),
+                             tr("Left picks, Ctrl adds; right drags to turn, a click opens the menu; middle pans; the "
+                                "wheel zooms to the pointer. With a section on, left drags the plane.") +
+                                 "<br><br><table>" + rows + "</table>");
+  });
+  add(help, tr("About"), QKeySequence(), [this] {
+    QMessageBox::about(
+        this, tr("About"),
+        tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion()));
+  });
+  m_statusText = new QLabel;
+  m_statusText->setObjectName("small");
+  m_statusText->setContentsMargins(0, 0, 14, 0);
+  m_statusText->setFixedWidth(420);
+  m_statusText->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  m_statusText->setMinimumHeight(menuBar()->sizeHint().height()); // or it sits at the upper rim
+  menuBar()->setCornerWidget(m_statusText, Qt::TopRightCorner);
+}
+
+namespace {
+/// Views belong to a part, by where its file lies.
+QString viewsOf(const Part& part) {
+  return "views/" + QString::fromUtf8(QFileInfo(QString::fromStdString(part.path)).absoluteFilePath().toUtf8().toHex());
+}
+} // namespace
+
+QMap<QString, QString> MainWindow::keptViews() const {
+  QMap<QString, QString> r;
+  if (!m_part) return r;
+  QSettings s;
+  s.beginGroup(viewsOf(*m_part));
+  for (const QString& k : s.childKeys())
+    r[QString::fromUtf8(QByteArray::fromHex(k.toLatin1()))] = s.value(k).toString();
+  return r;
+}
+
+void MainWindow::keepView(const QString& name) {
+  if (!m_view || !m_part) return;
+  QSettings().setValue(viewsOf(*m_part) + "/" + QString::fromLatin1(name.toUtf8().toHex()), m_view->viewState());
+  m_notice->ask("view", tr("Kept: the view '%1' is in the menu View, for this part.").arg(name), {{tr("fine"), {}}});
+}
+
+bool MainWindow::showView(const QString& name) {
+  if (!m_view) return false;
+  const auto views = keptViews();
+  const auto it = views.find(name);
+  if (it == views.end() || !m_view->setViewState(*it)) return false;
+  m_audit->setMetric(m_view->metric());
+  setLens(static_cast<int>(m_view->lens()));
+  return true;
+}
+
+void MainWindow::forgetView(const QString& name) {
+  if (m_part) QSettings().remove(viewsOf(*m_part) + "/" + QString::fromLatin1(name.toUtf8().toHex()));
+}
+
+void MainWindow::fillViews() {
+  m_viewsMenu->clear();
+  const auto views = keptViews();
+  if (views.isEmpty())
+    m_viewsMenu->addAction(tr("none yet: turn the part as you like it, then keep the view"))->setEnabled(false);
+  for (auto it = views.begin(); it != views.end(); ++it) {
+    const QString name = it.key();
+    connect(m_viewsMenu->addAction(name), &QAction::triggered, this, [this, name] { showView(name); });
+  }
+  if (views.isEmpty()) return;
+  m_viewsMenu->addSeparator();
+  auto* forget = m_viewsMenu->addMenu(tr("Forget"));
+  for (auto it = views.begin(); it != views.end(); ++it) {
+    const QString name = it.key();
+    connect(forget->addAction(name), &QAction::triggered, this, [this, name] { forgetView(name); });
+  }
+}
+
+} // namespace tess
