@@ -90,9 +90,16 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addWidget(m_histogram = new Histogram);
   box->addWidget(m_definition = label("small"));
   box->addSpacing(4);
-  auto* t1 = label("section");
+  auto* limitsRow = new QHBoxLayout;
+  auto* t1 = label("section", false);
   t1->setText(tr("LIMITS"));
-  box->addWidget(t1);
+  limitsRow->addWidget(t1);
+  limitsRow->addStretch();
+  m_editLimits = link(tr("change"));
+  m_editLimits->setToolTip(tr("other bounds, in a file that can be shared"));
+  connect(m_editLimits, &QToolButton::clicked, this, &AuditPanel::editLimits);
+  limitsRow->addWidget(m_editLimits);
+  box->addLayout(limitsRow);
   m_limits = new QVBoxLayout;
   m_limits->setSpacing(0);
   box->addLayout(m_limits);
@@ -260,6 +267,21 @@ void AuditPanel::refreshLimits() {
     table->addWidget(name, row, 0, Qt::AlignLeft);
     table->addWidget(got, row, 1);
     table->addWidget(bound, row++, 2);
+    if (r.failing) {
+      auto* accept = link(tr("accept…"));
+      accept->setToolTip(tr("let these elements pass, for a reason that stands in the report"));
+      connect(accept, &QToolButton::clicked, this,
+              [this, l = r.limit, worst = r.worst] { emit acceptWanted(l, worst); });
+      table->addWidget(accept, row++, 0, 1, 3, Qt::AlignRight);
+    }
+    if (r.accepted) {
+      auto* why = label("small");
+      why->setText(tr("%L1 accepted to %2: %3")
+                       .arg(r.accepted)
+                       .arg(withUnit(r.limit.accepted->to, info, m_run->mesh.unit))
+                       .arg(QString::fromStdString(r.limit.accepted->reason)));
+      table->addWidget(why, row++, 0, 1, 3);
+    }
   }
   table->setColumnStretch(1, 1);
   m_limits->addWidget(host);

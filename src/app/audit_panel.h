@@ -40,6 +40,10 @@ signals:
   void showPlace(const std::vector<std::int32_t>& cells, std::int32_t worst);
   /// The elements that fail a limit shall become a set of the mesh.
   void keepFailing();
+  /// The limits shall be changed.
+  void editLimits();
+  /// What fails this limit shall be accepted for a reason.
+  void acceptWanted(const Limit& limit, double worst);
   void showProblem(const Problem& problem);
   void fixProblem(const Problem& problem);
 
@@ -55,6 +59,7 @@ private:
   QComboBox *m_metric, *m_counted;
   QToolButton* m_heights;
   Histogram* m_histogram;
+  QToolButton* m_editLimits;
   QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;
   QLabel* m_worstTitle;
   std::vector<WorstPlace> m_places; ///< of the metric on show; found when they are first asked for

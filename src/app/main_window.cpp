@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
 #include "app/gate_dialog.h"
+#include "app/limits_dialog.h"
 #include "app/theme.h"
 #include "base/file.h"
 #include "base/units.h"
+#include "job/limit_file.h"
+#include "job/limits.h"
 #include "job/rebind.h"
 #include "job/report.h"
 #include "job/reuse.h"
@@ -184,6 +187,8 @@ void MainWindow::connectPanels() {
     m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 14 * one.diagonal() : 6 * all.diagonal());
   });
   connect(m_audit, &AuditPanel::keepFailing, this, &MainWindow::keepFailing);
+  connect(m_audit, &AuditPanel::editLimits, this, &MainWindow::askLimits);
+  connect(m_audit, &AuditPanel::acceptWanted, this, &MainWindow::askAccept);
   connect(m_audit, &AuditPanel::showProblem, this, &MainWindow::showProblem);
   connect(m_audit, &AuditPanel::fixProblem, this, &MainWindow::fixProblem);
 }
@@ -1053,6 +1058,88 @@ void MainWindow::askExport() {
   QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
                                            tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
   if (!p.isEmpty()) handOver({{"hand_over", {{"path", p.toStdString()}}, "", false, {}}});
+}
+
+void MainWindow::askLimits() {
+  const Brief& b = m_doc.brief();
+  const Rule* judge = b.first("judge");
+  QString file = judge ? QString::fromStdString(judge->get("file")) : QString();
+  auto set = file.isEmpty() ? limitsByName(judge ? judge->get("purpose") : "general")
+                            : loadLimits(b.resolve(file.toStdString()));
+  if (!set) return tell(set.problem());
+  if (file.isEmpty()) set->name = "own";
+  QStringList groups;
+  for (const auto& g : m_groups) groups << QString::fromStdString(g.name);
+  LimitsDialog dialog(*set, QString::fromStdString(m_part ? m_part->unit : "mm"), groups, this);
+  if (dialog.exec() != QDialog::Accepted) return;
+  const QString suggested = file.isEmpty() ? QString::fromStdString(b.resolve("own.limits"))
+                                           : QString::fromStdString(b.resolve(file.toStdString()));
+  const QString path = QFileDialog::getSaveFileName(this, tr("Keep the limits"), suggested, tr("Limits (*.limits)"));
+  if (!path.isEmpty()) keepLimits(*dialog.edited(), path);
+}
+
+bool MainWindow::keepLimits(const LimitSet& set, const QString& chosen) {
+  const std::string path = (chosen.endsWith(".limits") ? chosen : chosen + ".limits").toStdString();
+  if (auto p = saveLimits(set, path)) {
+    tell(*p);
+    return false;
+  }
+  // Beside the brief by its name alone, so that both can be moved together.
+  const std::filesystem::path brief(m_doc.brief().path), file(path);
+  std::error_code ec;
+  const bool beside =
+      !m_doc.brief().path.empty() && std::filesystem::equivalent(brief.parent_path(), file.parent_path(), ec);
+  edit(
+      [&](Brief& b) {
+        auto judge =
+            std::find_if(b.rules.begin(), b.rules.end(), [](const Rule& r) { return r.kind == "judge" && !r.off; });
+        if (judge == b.rules.end()) judge = b.rules.insert(b.rules.end(), Rule{"judge", {}, "", false, {}});
+        judge->values["file"] = beside ? file.filename().string() : path;
+      },
+      tr("other limits"));
+  m_notice->ask(
+      "limits",
+      tr("The limits are kept in %1; Mesh judges by them.").arg(QString::fromStdString(file.filename().string())),
+      {{tr("fine"), {}}});
+  return true;
+}
+
+void MainWindow::askAccept(const Limit& limit, double worst) {
+  bool ok = false;
+  const auto& info = metricInfo(limit.metric);
+  const double to = limit.atLeast ? std::floor(worst * 100) / 100 : std::ceil(worst * 100) / 100;
+  const QString reason =
+      QInputDialog::getText(this, tr("Accept what fails"),
+                            tr("%1 down to %2 is let pass, because")
+                                .arg(QString::fromStdString(limitName(limit)),
+                                     QString::fromStdString(formatNumber(to, 4)) +
+                                         (info.unit == std::string("deg") ? QString(QChar(0xb0)) : QString())),
+                            QLineEdit::Normal, {}, &ok)
+          .trimmed();
+  if (ok && !reason.isEmpty()) acceptFailing(limit, to, reason.toStdString());
+}
+
+void MainWindow::acceptFailing(const Limit& limit, double to, const std::string& reason) {
+  edit(
+      [&](Brief& b) {
+        Rule r{"accept",
+               {{"metric", metricWords()[static_cast<std::size_t>(limit.metric)]},
+                {"bound", formatNumber(to, 9)},
+                {"reason", reason}},
+               "",
+               false,
+               {}};
+        if (!limit.where.empty()) r.values["at"] = limit.where;
+        // One acceptance per metric and place; it stands behind what it lets pass.
+        std::erase_if(b.rules, [&](const Rule& x) {
+          return x.kind == "accept" && x.get("metric") == r.get("metric") && x.get("at") == r.get("at");
+        });
+        auto at = std::find_if(b.rules.rbegin(), b.rules.rend(),
+                               [](const Rule& x) { return x.kind == "judge" || x.kind == "limit"; });
+        b.rules.insert(at.base(), r);
+      },
+      tr("accept what fails"));
+  m_notice->ask("limits", tr("Accepted: press Mesh to have it judged so; the mesh itself stays."), {{tr("fine"), {}}});
 }
 
 void MainWindow::askOpen() {

@@ -54,6 +54,10 @@ public:
   void discardRun(int index);
   /// The shown mesh with its failing elements as a set.
   void keepFailing();
+  /// Puts limits into a file and lets the brief judge by it.
+  bool keepLimits(const LimitSet& set, const QString& path);
+  /// Lets elements that fail a limit pass, down to a value, for a reason.
+  void acceptFailing(const Limit& limit, double to, const std::string& reason);
   /// Writes the surface of the run on show beside the brief and adds the rule that keeps it.
   void keepSurface();
   /// All sizes of the brief times a factor.
@@ -184,6 +188,8 @@ private:
   void tell(const Problem& p);
   void askOpen();
   void askExport();
+  void askLimits();
+  void askAccept(const Limit& limit, double worst);
   void askUnit(const std::string& unit);
   std::string freshGroupName() const;
   /// base, base_2, ...: the first that no value has.

@@ -4,8 +4,16 @@
 #pragma once
 #include "audit/metrics.h"
 #include "base/problem.h"
+#include <optional>
 
 namespace tess {
+
+/// What fails a limit, but was looked at and let pass.
+struct Acceptance {
+  double to; ///< values from the bound to this one, itself included
+  std::string reason;
+  bool operator==(const Acceptance&) const = default;
+};
 
 struct Limit {
   Metric metric;
@@ -14,11 +22,15 @@ struct Limit {
   std::string source;
   std::string where = {};               ///< the group whose cells it judges; empty: all that no group's limit does
   std::vector<std::uint8_t> cells = {}; ///< per cell whether it is judged; empty: all are
+  std::optional<Acceptance> accepted = {};
+  bool timesTarget = false; ///< `bound` is a multiple of the target size; see withTarget()
 
   bool judges(std::size_t cell) const { return cells.empty() || cells[cell]; }
   bool broken(std::size_t cell, double value) const {
     return judges(cell) && !(atLeast ? value >= bound : value <= bound);
   }
+  /// Of a value that breaks the limit.
+  bool accepts(double value) const { return accepted && (atLeast ? value >= accepted->to : value <= accepted->to); }
 };
 struct LimitSet {
   std::string name, purpose;
@@ -31,6 +43,8 @@ const LimitSet* limitSet(std::string_view name);
 /// Puts a limit into a set. One for all cells takes the place of the set's own for that metric; one for the cells of a
 /// group (`limit.cells`) takes its place in those cells only.
 void addLimit(LimitSet& set, Limit limit);
+/// Bounds that are multiples of the target size as lengths; without a target (0) they judge nothing.
+LimitSet withTarget(LimitSet set, double target);
 
 /// How much room an element leaves to the limits: of the way from the limit to the ideal value, under 15 % is poor,
 /// under 40 % fair (for the worst of its limits that have an ideal value). Our own steps; limits themselves carry a
@@ -42,8 +56,9 @@ const char* elementClassName(ElementClass c);
 
 struct LimitResult {
   Limit limit;
-  std::size_t failing = 0;
-  double share = 0;
+  std::size_t failing = 0; ///< elements that fail and are not accepted
+  std::size_t accepted = 0;
+  double share = 0; ///< of the failing ones
   double worst = 0;
 };
 struct Soundness {
@@ -57,7 +72,8 @@ struct Audit {
   std::array<MetricValues, kMetrics> metrics;
   LimitSet limits;
   std::vector<LimitResult> results;
-  std::size_t failingCells = 0;      ///< cells that fail at least one limit
+  std::size_t failingCells = 0;      ///< cells that fail at least one limit without being accepted
+  std::size_t acceptedCells = 0;     ///< cells that fail some limits, all of them accepted
   std::vector<std::uint8_t> failing; ///< per cell
   std::size_t notAllowedCells = 0;
   std::array<std::size_t, kElementClasses> classes{}; ///< elements by class

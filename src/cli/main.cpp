@@ -7,6 +7,7 @@
 #include "job/forecast.h"
 #include "job/gate.h"
 #include "job/improve.h"
+#include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/proposals.h"
 #include "job/report.h"
@@ -283,6 +284,19 @@ std::string classShares(const Audit& a) {
   return s;
 }
 
+/// One line per limit: worst value, bound, what fails and what is accepted.
+void printLimits(const Audit& a) {
+  for (const auto& r : a.results) {
+    std::cout << "  " << limitName(r.limit) << " " << formatNumber(r.worst, 3)
+              << (r.limit.atLeast ? " (at least " : " (at most ") << formatNumber(r.limit.bound) << "): " << r.failing
+              << " fail";
+    if (r.accepted)
+      std::cout << ", " << r.accepted << " accepted to " << formatNumber(r.limit.accepted->to) << ": "
+                << r.limit.accepted->reason;
+    std::cout << "\n";
+  }
+}
+
 /// A count for people: three significant digits, thousands apart.
 std::string roundCount(double x) {
   double unit = x > 0 ? std::pow(10, std::max(0.0, std::floor(std::log10(x)) - 2)) : 1;
@@ -473,11 +487,7 @@ int meshCommand(const MeshArgs& a) {
                 << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"
                 << run->audit.sentence << "\n  " << classShares(run->audit) << "\n";
-      for (const auto& l : run->audit.results) {
-        std::cout << "  " << limitName(l.limit) << " " << formatNumber(l.worst, 3)
-                  << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound)
-                  << "): " << l.failing << " fail\n";
-      }
+      printLimits(run->audit);
       for (const auto& r : run->rules) std::cout << "  " << r.id << ": asked " << r.asked << ", got " << r.got << "\n";
     }
     return code;
@@ -519,11 +529,11 @@ int surfaceCommand(const MeshArgs& a) {
 }
 
 int auditCommand(const std::string& path, const std::string& limits, const std::string& report) {
-  const LimitSet* set = limitSet(limits.empty() ? "general" : limits);
-  if (!set) return fail(usage("there is no limit set '" + limits + "'", "one of general, strength, flow"), report);
+  auto set = limitsByName(limits.empty() ? "general" : limits);
+  if (!set) return fail(set.problem(), report);
   auto m = readMesh(path);
   if (!m) return fail(m.problem(), report);
-  Audit a = auditMesh(*m, *set);
+  Audit a = auditMesh(*m, atGroups(withTarget(*set, 0), *m));
   auto j = auditReport(*m, a);
   j["status"] = "ok";
   if (!report.empty())
@@ -531,20 +541,32 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, "
             << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n"
             << a.sentence << "\n  " << classShares(a) << "\n";
-  for (const auto& l : a.results)
-    std::cout << "  " << metricInfo(l.limit.metric).name << " " << formatNumber(l.worst, 3)
-              << (l.limit.atLeast ? " (at least " : " (at most ") << formatNumber(l.limit.bound) << "): " << l.failing
-              << " fail\n";
+  printLimits(a);
   const auto& s = a.soundness;
   std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates "
             << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
   return a.pass ? 0 : 1;
 }
 
+/// Shows a set as the text of a limits file, or writes it there to begin from.
+int limitsCommand(const std::string& name, const std::string& out) {
+  auto set = limitsByName(name.empty() ? "general" : name);
+  if (!set) return fail(set.problem());
+  if (out.empty()) {
+    std::cout << limitsText(*set);
+    return 0;
+  }
+  if (!out.ends_with(".limits")) return fail(usage("the name of a limits file ends in .limits", "--out house.limits"));
+  if (auto p = saveLimits(*set, out)) return fail(*p);
+  std::cout << "written to " << out << "; judge by it with the rule judge, file = \""
+            << fs::path(out).filename().string() << "\"\n";
+  return 0;
+}
+
 int improveCommand(const std::string& path, const std::string& limits, const std::string& only,
                    const std::vector<std::string>& outputs, const std::string& report) {
-  const LimitSet* set = limitSet(limits.empty() ? "general" : limits);
-  if (!set) return fail(usage("there is no limit set '" + limits + "'", "one of general, strength, flow"), report);
+  auto set = limitsByName(limits.empty() ? "general" : limits);
+  if (!set) return fail(set.problem(), report);
   auto asked = outputRules(outputs);
   if (!asked) return fail(asked.problem(), report);
   const std::vector<Rule>& rules = *asked;
@@ -560,10 +582,11 @@ int improveCommand(const std::string& path, const std::string& limits, const std
       if (!c) return fail(c.problem(), report);
       chosen = *c;
     }
-    Audit before = auditMesh(*m, *set, &progress);
+    const LimitSet judged = atGroups(withTarget(*set, 0), *m);
+    Audit before = auditMesh(*m, judged, &progress);
     auto done = improveMesh(*m, chosen, progress);
     if (!done) return fail(done.problem(), report);
-    Audit after = auditMesh(*m, *set, &progress);
+    Audit after = auditMesh(*m, judged, &progress);
     for (const auto& r : rules) {
       auto format =
           r.values.count("format") ? meshFormatByName(r.values.at("format")) : meshFormatOfPath(r.values.at("path"));
@@ -745,12 +768,12 @@ int main(int argc, char** argv) {
   seriesCmd->add_option("--steps", m.steps, "number of meshes; default 3");
   auto* auditCmd = app.add_subcommand("audit", "judge a mesh file");
   auditCmd->add_option("MESH", path)->required();
-  auditCmd->add_option("--limits", limits, "limit set");
+  auditCmd->add_option("--limits", limits, "limit set, or a .limits file");
   auditCmd->add_option("--report", report, "JSON report");
   std::string only;
   auto* improveCmd = app.add_subcommand("improve", "better elements in a mesh file; its boundary stays");
   improveCmd->add_option("MESH", path)->required();
-  improveCmd->add_option("--limits", limits, "limit set of the verdict");
+  improveCmd->add_option("--limits", limits, "limit set of the verdict, or a .limits file");
   improveCmd->add_option("--only", only, "a group, or a range of a metric as min_dihedral:0..15");
   improveCmd->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);
   improveCmd->add_option("--report", report, "JSON report");
@@ -761,6 +784,9 @@ int main(int argc, char** argv) {
   int order = 0;
   convertCmd->add_option("--order", order, "make elements of order 1 or 2")->check(CLI::Range(1, 2));
   convertCmd->add_option("--only", only, "change the order of this region or element set only");
+  auto* limitsCmd = app.add_subcommand("limits", "a limit set as the text of a file to share");
+  limitsCmd->add_option("SET", limits, "general, strength, flow, or a .limits file");
+  limitsCmd->add_option("--out", out, "write it to this .limits file");
   auto* rulesCmd = app.add_subcommand("rules", "the rules a brief may hold");
   rulesCmd->add_flag("--json", json);
   rulesCmd->add_flag("--markdown", markdown);
@@ -783,6 +809,7 @@ int main(int argc, char** argv) {
     if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
+    if (*limitsCmd) return limitsCommand(limits, out);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);
     if (*referenceCmd) {

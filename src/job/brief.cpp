@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/brief.h"
 #include "base/file.h"
+#include "job/limit_file.h"
+#include "job/toml_text.h"
 #include "job/values.h"
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <regex>
 #include <sstream>
-#include <toml.hpp>
 
 namespace tess {
 namespace fs = std::filesystem;
@@ -24,94 +25,15 @@ const Rule* Brief::first(const std::string& kind) const {
   return nullptr;
 }
 
-namespace {
-
-/// Any TOML value as the text of a slot.
-std::string textOf(const toml::value& v) {
-  if (v.is_string()) return v.as_string().str;
-  if (v.is_integer()) return std::to_string(v.as_integer());
-  if (v.is_floating()) return formatNumber(v.as_floating(), 12);
-  if (v.is_boolean()) return v.as_boolean() ? "true" : "false";
-  if (v.is_array()) {
-    std::string s;
-    for (const auto& x : v.as_array()) s += (s.empty() ? "" : ", ") + textOf(x);
-    return s;
-  }
-  std::ostringstream o;
-  o << v;
-  return o.str();
-}
-
-std::string quoted(const std::string& s) {
-  std::string r = "\"";
-  for (char c : s) {
-    if (c == '"' || c == '\\')
-      r += '\\', r += c;
-    else if (c == '\n')
-      r += "\\n";
-    else if (c == '\t')
-      r += "\\t";
-    else if (static_cast<unsigned char>(c) < 32 || c == 127) { // may not stand in a file as they are
-      const char* digits = "0123456789ABCDEF";
-      r += "\\u00";
-      r += digits[static_cast<unsigned char>(c) >> 4];
-      r += digits[static_cast<unsigned char>(c) & 15];
-    } else
-      r += c;
-  }
-  return r + "\"";
-}
-
-} // namespace
-
-namespace {
-
-/// Place of the first byte that is not part of valid UTF-8, or npos. The library behind the brief reads beyond its
-/// buffer on such text.
-std::size_t firstInvalidUtf8(const std::string& text) {
-  for (std::size_t i = 0; i < text.size();) {
-    const auto c = static_cast<unsigned char>(text[i]);
-    const std::size_t n = c < 0x80                ? 1
-                          : c >= 0xc2 && c < 0xe0 ? 2
-                          : c >= 0xe0 && c < 0xf0 ? 3
-                          : c >= 0xf0 && c < 0xf5 ? 4
-                                                  : 0;
-    if (!n || i + n > text.size()) return i;
-    std::uint32_t code = n == 1 ? c : c & (0x7fu >> n);
-    for (std::size_t k = 1; k < n; ++k) {
-      const auto b = static_cast<unsigned char>(text[i + k]);
-      if ((b & 0xc0) != 0x80) return i;
-      code = code << 6 | (b & 0x3f);
-    }
-    const std::uint32_t least[] = {0, 0, 0x80, 0x800, 0x10000};
-    if (code < least[n] || (code >= 0xd800 && code < 0xe000) || code > 0x10ffff) return i;
-    i += n;
-  }
-  return std::string::npos;
-}
-
-} // namespace
-
 Result<Brief> parseBrief(const std::string& text, const std::string& path) {
   Problem p;
   p.code = "brief.unreadable";
   p.what = "the brief cannot be read";
   p.where = path;
   p.todo = "mend the line; the reference of rules is in docs/rules.md";
-  if (std::size_t at = firstInvalidUtf8(text); at != std::string::npos) {
-    p.why = "line " +
-            std::to_string(1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(at), '\n')) +
-            " holds bytes that are no text (UTF-8)";
-    return p;
-  }
-  toml::value root;
-  try {
-    std::istringstream in(text);
-    root = toml::parse(in, path);
-  } catch (const std::exception& e) {
-    p.why = e.what();
-    return p;
-  }
+  auto parsed = parseToml(text, path, p);
+  if (!parsed) return parsed.problem();
+  const toml::value& root = *parsed;
   Brief b;
   b.path = path;
   try {
@@ -299,6 +221,12 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
         r.push_back(*p);
       }
     }
+    if (rule.kind == "judge" && !rule.get("file").empty())
+      if (auto set = loadLimits(b.resolve(rule.get("file"))); !set) {
+        Problem p = set.problem();
+        p.fault = Fault::Usage;
+        r.push_back(p);
+      }
     if (rule.kind == "group" && names[rule.get("name")]++)
       add(Severity::Error, "group.twice", "two groups are named '" + rule.get("name") + "'", where,
           "give one of them another name");

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/limits.h"
+#include "job/limit_file.h"
 #include "job/values.h"
 #include <cctype>
 
@@ -41,14 +42,27 @@ std::vector<std::string> metricWords() {
   return r;
 }
 
-LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh) {
+LimitSet atGroups(const LimitSet& set, const Mesh& mesh) {
+  LimitSet r = set;
+  r.limits.clear();
+  for (const auto& l : set.limits) { // those for all cells come first: the ones at groups take their place
+    Limit x = l;
+    if (!x.where.empty()) x.cells = cellsAt(mesh, splitList(x.where));
+    addLimit(r, std::move(x));
+  }
+  return r;
+}
+
+LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
   const Brief brief = settled(asWritten, nullptr);
   const Rule* judge = brief.first("judge");
   const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
   LimitSet set = base ? *base : *limitSet("general");
+  if (judge && !judge->get("file").empty())
+    if (auto own = loadLimits(brief.resolve(judge->get("file")))) set = atGroups(withTarget(*own, target), mesh);
   const auto words = metricWords();
   for (const auto& r : brief.rules) {
-    if (r.off || r.kind != "limit") continue;
+    if (r.off || (r.kind != "limit" && r.kind != "accept")) continue;
     auto word = std::find(words.begin(), words.end(), r.get("metric"));
     if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
     Limit l;
@@ -58,6 +72,26 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh) {
     l.source = "a card of the brief";
     l.where = r.get("at");
     if (!l.where.empty()) l.cells = cellsAt(mesh, splitList(l.where));
+    if (r.kind == "limit") {
+      addLimit(set, std::move(l));
+      continue;
+    }
+    // What is accepted widens the limits there are: all of the metric, or at the group named.
+    const Acceptance accepted{l.bound, r.get("reason")};
+    const Limit* general = nullptr;
+    bool there = false;
+    for (auto& x : set.limits) {
+      if (x.metric != l.metric) continue;
+      if (x.where.empty()) general = &x;
+      if (l.where.empty() || x.where == l.where) {
+        x.accepted = accepted;
+        there = true;
+      }
+    }
+    if (there || !general) continue;
+    l.bound = general->bound;
+    l.source = general->source;
+    l.accepted = accepted;
     addLimit(set, std::move(l));
   }
   return set;

@@ -8,9 +8,13 @@ namespace tess {
 
 /// Names of the metrics as they stand in briefs, in the order of Metric: "min dihedral angle", ...
 std::vector<std::string> metricWords();
-/// Limits of the brief for a mesh that has its groups. A limit at a group holds for the cells that belong to it or have
-/// a node on it; groups that the mesh lacks judge nothing. Cost O(cells) per limit at a group.
-LimitSet briefLimits(const Brief& brief, const Mesh& mesh);
+/// Limits of the brief for a mesh that has its groups: those of its purpose or file, its own, and what it accepts. A
+/// file that cannot be read is left to validateBrief(); the purpose's limits stand in for it. `target`: size that
+/// multiples in a file are of; without one (0) they judge nothing. Cost O(cells) per limit at a group.
+LimitSet briefLimits(const Brief& brief, const Mesh& mesh, double target = 0);
+/// The set for a mesh: a limit at groups holds for the cells that belong to them or have a node on them; groups that
+/// the mesh lacks judge nothing.
+LimitSet atGroups(const LimitSet& set, const Mesh& mesh);
 /// "Min dihedral angle" or "Min dihedral angle at bolt holes".
 std::string limitName(const Limit& limit);
 

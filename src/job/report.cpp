@@ -129,7 +129,11 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   for (const auto& r : run.audit.results) {
     const auto& info = metricInfo(r.limit.metric);
     rows.push_back({limitName(r.limit), (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
-                    withUnit(r.worst, info), r.failing ? grouped(r.failing) : "none"});
+                    withUnit(r.worst, info),
+                    (r.failing ? grouped(r.failing) : "none") +
+                        (r.accepted ? ", " + grouped(r.accepted) + " more accepted to " +
+                                          withUnit(r.limit.accepted->to, info) + ": " + r.limit.accepted->reason
+                                    : "")});
   }
   p.table(rows);
 

@@ -284,11 +284,13 @@ const std::vector<RuleKind>& ruleTable() {
           text("others", SlotType::Target, "a group of bodies; all other bodies when not given")}});
     t.push_back({"judge",
                  "Judging",
-                 "Judge for {purpose}",
+                 "Judge for {purpose}[ by the limits in {file}]",
                  "audit",
                  "none",
-                 "The limit set for the verdict.",
-                 {choice("purpose", "general", "limit set", {"general", "strength", "flow"})}});
+                 "The limit set for the verdict: one of the program's, or one that your team keeps in a file. See "
+                 "`tessel limits`.",
+                 {choice("purpose", "general", "limit set", {"general", "strength", "flow"}),
+                  text("file", SlotType::Path, "a .limits file, whose limits take the place of the purpose's")}});
     {
       Slot metric = choice("metric", "min dihedral angle", "metric that is judged", metricWords());
       Slot bound =
@@ -303,6 +305,16 @@ const std::vector<RuleKind>& ruleTable() {
            "A limit of your own: in place of the one of the purpose, for all elements or for those that touch a "
            "group. Angles in degrees, sizes in the part's unit.",
            {metric, bound, text("at", SlotType::Target, "a group; all elements when not given")}});
+      bound.help = "up to which value; what is worse still fails";
+      t.push_back({"accept",
+                   "Judging",
+                   "Accept {metric} to {bound}[ at {at}], because {reason}",
+                   "audit",
+                   "highlight",
+                   "Elements that fail a limit, but were looked at and are let pass: they stand in the verdict and the "
+                   "report with the reason.",
+                   {metric, bound, text("at", SlotType::Target, "a group; all elements when not given"),
+                    text("reason", SlotType::Text, "why they may stay", true)}});
     }
     t.push_back({"hand_over",
                  "Hand-over",

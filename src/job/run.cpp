@@ -456,7 +456,7 @@ void judgeFlat(RunResult& run, const std::string& unit) {
 void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Progress& progress) {
   progress.stage("Audit", 0.95, 1);
   auto t0 = std::chrono::steady_clock::now();
-  run.audit = auditMesh(run.mesh, briefLimits(run.brief, run.mesh), &progress);
+  run.audit = auditMesh(run.mesh, briefLimits(run.brief, run.mesh, overallTarget(run.brief, part)), &progress);
   progress.check();
   run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   int wanted = 0;
@@ -787,6 +787,8 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                       {"at_least", r.limit.atLeast},
                       {"bound", r.limit.bound},
                       {"failing", r.failing},
+                      {"accepted", r.accepted},
+                      {"accepted_because", r.limit.accepted ? r.limit.accepted->reason : ""},
                       {"share", r.share},
                       {"worst", r.worst},
                       {"at", r.limit.where},
@@ -796,6 +798,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                   {"sentence", a.sentence},
                   {"limits", limits},
                   {"failing_elements", a.failingCells},
+                  {"accepted_elements", a.acceptedCells},
                   {"type_not_allowed", a.notAllowedCells}};
   for (int k = 0; k < kElementClasses; ++k)
     j["verdict"]["classes"][elementClassName(static_cast<ElementClass>(k))] = a.classes[static_cast<std::size_t>(k)];

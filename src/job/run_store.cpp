@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/run_store.h"
 #include "base/file.h"
+#include "job/limit_file.h"
 #include "job/limits.h"
 #include <cstring>
 #include <filesystem>
@@ -151,6 +152,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["peak_memory"] = run.peakMemory;
   j["threads"] = run.threads;
   j["improved"] = run.improved;
+  j["limits"] = limitsText(run.audit.limits);
   j["timings"] = nlohmann::json::array();
   for (const auto& [k, v] : run.timings) j["timings"].push_back({k, v});
   j["problems"] = nlohmann::json::array();
@@ -301,8 +303,13 @@ Result<StoredRun> loadRun(const std::string& path) {
   StoredRun s;
   Reader r(*bytes, kHead);
   std::string head = r.text();
+  LimitSet limits; // of then: the file they may have come from can be another one by now
   try {
-    readHead(nlohmann::json::parse(head), s);
+    const auto j = nlohmann::json::parse(head);
+    readHead(j, s);
+    auto set = parseLimits(j.at("limits"), path);
+    if (!set) return set.problem();
+    limits = *set;
   } catch (const std::exception& e) {
     p.why = e.what();
     return p;
@@ -321,7 +328,7 @@ Result<StoredRun> loadRun(const std::string& path) {
     p.why = "its mesh does not hold together";
     return p;
   }
-  s.run.audit = auditMesh(m, briefLimits(s.run.brief, m));
+  s.run.audit = auditMesh(m, atGroups(limits, m));
   return s;
 }
 

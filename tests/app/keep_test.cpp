@@ -2,8 +2,11 @@
 // What stays and what leaves: kept runs, the gate before a hand-over, measures that become values, worst places.
 #include "app/class_bar.h"
 #include "app/gate_dialog.h"
+#include "app/limits_dialog.h"
 #include "app/window_fixture.h"
 #include "job/values.h"
+#include <QComboBox>
+#include <QTableWidget>
 #include <QToolButton>
 #include <chrono>
 #include <filesystem>
@@ -341,4 +344,61 @@ TEST_F(Keep, rulesAboutReadingReadThePartAgain) {
   ASSERT_TRUE(waitFor([&] { return loaded; }));
   EXPECT_NE(w->part(), before);
   ASSERT_NE(w->document().brief().first("touch"), nullptr);
+}
+
+TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
+  TempFolder dir;
+  for (const char* f : {"saddle-clamp.brief", "saddle-clamp.step"}) std::filesystem::copy_file(demo(f), dir / f);
+  bool loaded = false;
+  auto c = QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  w->open(QString::fromStdString(dir / "saddle-clamp.brief"));
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  QObject::disconnect(c);
+  mesh();
+  ASSERT_TRUE(w->currentRun()->audit.pass);
+  const auto nodes = w->currentRun()->mesh.nodes;
+
+  LimitsDialog dialog(w->currentRun()->audit.limits, "mm", {"bore"}, w.get());
+  auto* table = dialog.table();
+  ASSERT_EQ(table->rowCount(), static_cast<int>(w->currentRun()->audit.limits.limits.size()));
+  EXPECT_TRUE(dialog.keepButton()->isEnabled());
+  int angle = -1;
+  for (int r = 0; r < table->rowCount(); ++r)
+    if (static_cast<QComboBox*>(table->cellWidget(r, 0))->currentText() == metricInfo(Metric::MinDihedral).name)
+      angle = r;
+  ASSERT_GE(angle, 0);
+  table->item(angle, 2)->setText("steep");
+  EXPECT_FALSE(dialog.keepButton()->isEnabled());
+  table->item(angle, 2)->setText("40");
+  EXPECT_TRUE(dialog.keepButton()->isEnabled());
+  dialog.addRow();
+  EXPECT_EQ(table->rowCount(), static_cast<int>(w->currentRun()->audit.limits.limits.size()) + 1);
+  ASSERT_TRUE(dialog.edited());
+  dialog.removeRow();
+  ASSERT_TRUE(w->keepLimits(*dialog.edited(), QString::fromStdString(dir / "own")));
+  EXPECT_EQ(w->document().brief().first("judge")->get("file"), "own.limits"); // beside the brief
+  mesh();
+  EXPECT_EQ(w->currentRun()->mesh.nodes, nodes); // judged again, not meshed again
+  EXPECT_FALSE(w->currentRun()->audit.pass);
+
+  const LimitResult* failing = nullptr;
+  for (const auto& r : w->currentRun()->audit.results)
+    if (r.failing) failing = &r;
+  ASSERT_NE(failing, nullptr);
+  bool offered = false;
+  for (auto* b : w->auditPanel()->findChildren<QToolButton*>()) offered = offered || b->text() == "accept…";
+  EXPECT_TRUE(offered);
+  const std::size_t fail = failing->failing;
+  w->acceptFailing(failing->limit, std::floor(failing->worst), "a trial");
+  mesh();
+  EXPECT_TRUE(w->currentRun()->audit.pass);
+  EXPECT_EQ(w->currentRun()->audit.acceptedCells, fail);
+  EXPECT_TRUE(gateOf(*w->currentRun(), *w->part(), w->document().brief()).objections.empty() ||
+              gateOf(*w->currentRun(), *w->part(), w->document().brief()).objections[0].code != "gate.limits");
+  bool told = false;
+  for (auto* l : w->auditPanel()->findChildren<QLabel*>()) told = told || l->text().contains("a trial");
+  EXPECT_TRUE(told);
+  w->document().undo();
+  w->document().undo();
+  EXPECT_TRUE(w->document().brief().first("judge")->get("file").empty());
 }

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/run_store.h"
 #include "support/briefs.h"
+#include <nlohmann/json.hpp>
 
 using namespace tess;
 using namespace tess::test;
@@ -88,4 +90,162 @@ TEST(BriefLimits, SentencesAndWrongMetricsAreChecked) {
       validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "skewness"}, {"bound", "1"}})}), "mm").empty());
   EXPECT_FALSE(validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "beauty"}, {"bound", "1"}})}), "mm").empty());
   EXPECT_FALSE(validateBrief(briefWith("2 mm", {rule("limit", {{"metric", "skewness"}})}), "mm").empty());
+}
+
+TEST(BriefLimits, WhatIsAcceptedForAReasonPasses) {
+  const Part part = made("box 12 8 6");
+  Rule top = rule("group", {{"name", "top"}, {"of", "faces"}, {"outermost", "0, 0, 1"}});
+  const Rule strict = rule("limit", {{"metric", "min dihedral angle"}, {"bound", "50"}});
+  auto judged = [&](std::vector<Rule> more) {
+    std::vector<Rule> rules{top, strict};
+    rules.insert(rules.end(), more.begin(), more.end());
+    return runWith(briefWith("2 mm", rules), part);
+  };
+  const RunResult before = judged({});
+  const auto& values = before.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].value;
+  ASSERT_FALSE(before.audit.pass);
+  const double worst = before.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min;
+  ASSERT_LT(worst, 45);
+
+  // All the way down: nothing fails any more, and the verdict says how much was let pass.
+  auto accept = [](const std::string& to) {
+    return rule("accept", {{"metric", "min dihedral angle"}, {"bound", to}, {"reason", "far from the load"}});
+  };
+  const RunResult all = judged({accept("1")});
+  EXPECT_TRUE(all.audit.pass);
+  EXPECT_EQ(all.audit.failingCells, 0u);
+  EXPECT_EQ(all.audit.acceptedCells, before.audit.failingCells);
+  EXPECT_NE(all.audit.sentence.find(std::to_string(all.audit.acceptedCells) + " elements accepted"), std::string::npos)
+      << all.audit.sentence;
+  EXPECT_EQ(all.audit.classes[static_cast<std::size_t>(ElementClass::Failing)], 0u);
+  EXPECT_EQ(runReport(all)["verdict"]["accepted_elements"], all.audit.acceptedCells);
+
+  // Down to 45 only: what is worse still fails.
+  const RunResult some = judged({accept("45")});
+  std::size_t fail = 0, pass = 0;
+  for (float v : values) fail += v < 45, pass += v >= 45 && v < 50;
+  const auto* limit = find(some.audit, Metric::MinDihedral, "");
+  ASSERT_NE(limit, nullptr);
+  EXPECT_EQ(limit->failing, fail);
+  EXPECT_EQ(limit->accepted, pass);
+  EXPECT_GT(fail, 0u);
+  EXPECT_GT(pass, 0u);
+  EXPECT_FALSE(some.audit.pass);
+
+  // At a group: elements elsewhere are judged as before.
+  Rule there = accept("1");
+  there.values["at"] = "top";
+  const RunResult at = judged({there});
+  const auto *inside = find(at.audit, Metric::MinDihedral, "top"), *outside = find(at.audit, Metric::MinDihedral, "");
+  ASSERT_NE(inside, nullptr);
+  ASSERT_NE(outside, nullptr);
+  EXPECT_EQ(inside->failing, 0u);
+  EXPECT_GT(inside->accepted, 0u);
+  EXPECT_EQ(outside->accepted, 0u);
+  EXPECT_EQ(inside->accepted + outside->failing, before.audit.failingCells);
+
+  // Kept and read again it is judged the same; the reason is there.
+  TempFolder folder;
+  const std::string file = folder / "a.run";
+  ASSERT_FALSE(saveRun(at, "", file));
+  auto again = loadRun(file);
+  ASSERT_TRUE(again) << again.problem().sentence();
+  const auto* kept = find(again->run.audit, Metric::MinDihedral, "top");
+  ASSERT_NE(kept, nullptr);
+  ASSERT_TRUE(kept->limit.accepted);
+  EXPECT_EQ(kept->limit.accepted->reason, "far from the load");
+  EXPECT_EQ(again->run.audit.failingCells, at.audit.failingCells);
+  EXPECT_EQ(again->run.audit.sentence, at.audit.sentence);
+}
+
+TEST(LimitFiles, EverySetComesBackTheSame) {
+  for (LimitSet set : limitSets()) {
+    set.limits[0].where = "fillets, \"holes\"";
+    set.limits[0].accepted = Acceptance{0.1, "said so\nin a line"};
+    set.limits.push_back({Metric::EdgeLength, metricInfo(Metric::EdgeLength).highIsGood, 0.2, "house"});
+    set.limits.back().timesTarget = true;
+    auto r = parseLimits(limitsText(set), "a.limits");
+    ASSERT_TRUE(r) << r.problem().sentence() << "\n" << limitsText(set);
+    EXPECT_EQ(r->name, set.name);
+    EXPECT_EQ(r->purpose, set.purpose);
+    EXPECT_EQ(r->notAllowed, set.notAllowed);
+    EXPECT_EQ(r->notAllowedWhy, set.notAllowedWhy);
+    ASSERT_EQ(r->limits.size(), set.limits.size());
+    for (std::size_t i = 0; i < set.limits.size(); ++i) {
+      const Limit &a = set.limits[i], &b = r->limits[i];
+      EXPECT_EQ(a.metric, b.metric);
+      EXPECT_EQ(a.atLeast, b.atLeast);
+      EXPECT_EQ(a.bound, b.bound);
+      EXPECT_EQ(a.where, b.where);
+      EXPECT_EQ(a.source, b.source);
+      EXPECT_EQ(a.accepted, b.accepted);
+      EXPECT_EQ(a.timesTarget, b.timesTarget);
+    }
+    EXPECT_EQ(limitsText(*r), limitsText(set));
+  }
+}
+
+TEST(LimitFiles, ABriefIsJudgedByTheFileAndItsFiguresStayWithTheRun) {
+  TempFolder folder;
+  LimitSet house = *limitSet("general");
+  house.name = "house";
+  house.purpose = "cast brackets";
+  house.limits = {{Metric::MinDihedral, true, 70, "a wish"}, {Metric::EdgeLength, true, 0.1, ""}};
+  house.limits[1].timesTarget = true;
+  const bool least = house.limits[1].atLeast = metricInfo(Metric::EdgeLength).highIsGood;
+  house.limits[1].bound = least ? 0.1 : 5;
+  house.notAllowed = {ElementType::Tet10};
+  const std::string file = folder / "house.limits";
+  ASSERT_FALSE(saveLimits(house, file));
+  const Part part = made("box 12 8 6");
+  Brief b = briefWith("2 mm", {});
+  std::erase_if(b.rules, [](const Rule& r) { return r.kind == "judge"; });
+  b.rules.push_back(rule("judge", {{"purpose", "strength"}, {"file", file}}));
+  EXPECT_TRUE(validateBrief(b, "mm").empty());
+  const RunResult r = runWith(b, part);
+  EXPECT_EQ(r.audit.limits.name, "house");
+  ASSERT_EQ(r.audit.results.size(), 2u);
+  EXPECT_EQ(r.audit.results[0].limit.bound, 70);
+  EXPECT_EQ(r.audit.results[0].failing, r.mesh.cells.size());
+  EXPECT_DOUBLE_EQ(r.audit.results[1].limit.bound, least ? 0.2 : 10);
+  EXPECT_NE(r.audit.sentence.find("cast brackets"), std::string::npos);
+  // The file changes; a run that was kept is still judged by what held then.
+  const std::string run = folder / "a.run";
+  ASSERT_FALSE(saveRun(r, "", run));
+  house.limits[0].bound = 1;
+  ASSERT_FALSE(saveLimits(house, file));
+  auto again = loadRun(run);
+  ASSERT_TRUE(again);
+  EXPECT_EQ(again->run.audit.sentence, r.audit.sentence);
+  EXPECT_TRUE(runWith(b, part).audit.pass);
+  // A file that is gone, or broken, is an error of the brief that names it.
+  std::filesystem::remove(file);
+  auto wrong = validateBrief(b, "mm");
+  ASSERT_EQ(wrong.size(), 1u);
+  EXPECT_EQ(wrong[0].severity, Severity::Error);
+  EXPECT_NE(wrong[0].sentence().find("house.limits"), std::string::npos) << wrong[0].sentence();
+}
+
+TEST(LimitFiles, WhatIsWrongIsSaidWithItsLimit) {
+  const std::string head = "format = 1\nname = \"a\"\n";
+  auto why = [&](const std::string& text) {
+    auto r = parseLimits(text, "a.limits");
+    return r ? std::string("read") : r.problem().why;
+  };
+  auto one = [&](const std::string& lines) { return why(head + "[[limit]]\n" + lines); };
+  EXPECT_EQ(one("metric = \"skewness\"\nbound = 0.8\n"), "read");
+  EXPECT_NE(why("name = \"a\"\n").find("format"), std::string::npos);
+  EXPECT_NE(why(head).find("no limit"), std::string::npos);
+  EXPECT_NE(why("format = 1\n[[limit]]\nmetric = \"skewness\"\nbound = 1\n").find("no name"), std::string::npos);
+  EXPECT_NE(why(head + "colour = 3\n").find("colour"), std::string::npos);
+  EXPECT_NE(why(head + "not_allowed = [\"tet5\"]\n").find("tet5"), std::string::npos);
+  EXPECT_NE(one("metric = \"beauty\"\nbound = 1\n").find("limit 1: there is no metric 'beauty'"), std::string::npos);
+  EXPECT_NE(one("metric = \"skewness\"\nbound = \"much\"\n").find("'much'"), std::string::npos);
+  EXPECT_NE(one("metric = \"skewness\"\nbound = \"0.2 x\"\n").find("only lengths"), std::string::npos);
+  EXPECT_NE(one("metric = \"skewness\"\nbound = 0.8\naccepted_to = 0.9\n").find("reason"), std::string::npos);
+  EXPECT_NE(one("metric = \"skewness\"\nbound = nan\n").find("no number"), std::string::npos);
+  EXPECT_NE(one("metric = \n").find("a.limits"), std::string::npos);
+  EXPECT_NE(why("\xff\xfe").find("UTF-8"), std::string::npos);
+  EXPECT_FALSE(limitsByName("no such set"));
+  EXPECT_FALSE(loadLimits("/no/such/file.limits"));
 }
