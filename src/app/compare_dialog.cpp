@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/compare_dialog.h"
-#include "job/compare.h"
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -10,6 +9,32 @@
 #include <QVBoxLayout>
 
 namespace tess {
+
+void fillComparison(QTableWidget& table, const std::vector<CompareRow>& rows) {
+  table.setRowCount(static_cast<int>(rows.size()));
+  for (int r = 0; r < static_cast<int>(rows.size()); ++r) {
+    const CompareRow& row = rows[static_cast<std::size_t>(r)];
+    auto put = [&](int column, const std::string& text, bool good) {
+      auto* item = new QTableWidgetItem(QString::fromStdString(text) + (good ? " ✓" : ""));
+      QFont f = item->font();
+      f.setBold(good);
+      item->setFont(f);
+      table.setItem(r, column, item);
+    };
+    put(0, row.what, false);
+    for (int k = 0; k < static_cast<int>(row.values.size()); ++k)
+      put(k + 1, row.values[static_cast<std::size_t>(k)], row.best == k);
+  }
+}
+
+QString inWords(const std::vector<RuleDifference>& differences) {
+  auto side = [](const std::string& t) {
+    return t.empty() ? "<i>" + CompareDialog::tr("not there") + "</i>" : QString::fromStdString(t).toHtmlEscaped();
+  };
+  QString r;
+  for (const auto& d : differences) r += "<p>" + side(d.first) + " → " + side(d.second) + "</p>";
+  return r;
+}
 
 CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
   setWindowTitle(tr("Compare two runs"));
@@ -81,26 +106,9 @@ void CompareDialog::compare() {
   if (i < 0 || j < 0) return;
   emit besideWanted(m_beside->isChecked() ? i : -1, m_beside->isChecked() ? j : -1);
   const RunResult &x = *m_runs[static_cast<std::size_t>(i)], &y = *m_runs[static_cast<std::size_t>(j)];
-  auto rows = compareRuns(x, y);
-  m_table->setRowCount(static_cast<int>(rows.size()));
-  for (int r = 0; r < static_cast<int>(rows.size()); ++r) {
-    const auto& row = rows[static_cast<std::size_t>(r)];
-    auto put = [&](int column, const std::string& text, bool good) {
-      auto* item = new QTableWidgetItem(QString::fromStdString(text) + (good ? " ✓" : ""));
-      QFont f = item->font();
-      f.setBold(good);
-      item->setFont(f);
-      m_table->setItem(r, column, item);
-    };
-    put(0, row.what, false);
-    put(1, row.first, row.better == 1);
-    put(2, row.second, row.better == 2);
-  }
-  QString text;
-  for (const auto& d : differingRules(x.brief, y.brief))
-    text += "<p>" + (d.first.empty() ? tr("<i>not there</i>") : QString::fromStdString(d.first).toHtmlEscaped()) +
-            " → " + (d.second.empty() ? tr("<i>not there</i>") : QString::fromStdString(d.second).toHtmlEscaped()) +
-            "</p>";
+  auto rows = compareRuns({&x, &y});
+  fillComparison(*m_table, rows);
+  QString text = inWords(differingRules(x.brief, y.brief));
   if (text.isEmpty())
     text = x.improved != y.improved ? tr("none: the second was improved %1×").arg(y.improved) : tr("none");
   m_rules->setText(text);

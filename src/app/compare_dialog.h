@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Two runs in one table, with the cards that differ. Stays open beside the window.
 #pragma once
-#include "job/run.h"
+#include "job/compare.h"
 #include <QDialog>
 #include <memory>
 
@@ -11,6 +11,11 @@ class QTableWidget;
 class QToolButton;
 
 namespace tess {
+
+/// Figures into a table: names first, a column per run; the best of a row is bold and marked.
+void fillComparison(QTableWidget& table, const std::vector<CompareRow>& rows);
+/// Rules that differ, a paragraph each; empty when none do.
+QString inWords(const std::vector<RuleDifference>& differences);
 
 class CompareDialog : public QDialog {
   Q_OBJECT

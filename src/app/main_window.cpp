@@ -40,6 +40,19 @@
 
 namespace tess {
 
+namespace {
+/// The brief with another file, and its part named from there.
+Brief movedTo(Brief b, const std::string& path) {
+  const std::string part = b.partPath();
+  const std::filesystem::path to = std::filesystem::absolute(path);
+  b.path = to.string();
+  std::error_code ec;
+  auto relative = std::filesystem::relative(std::filesystem::absolute(part), to.parent_path(), ec);
+  b.partFile = ec || relative.empty() ? part : relative.string();
+  return b;
+}
+} // namespace
+
 MainWindow::MainWindow(bool openGl) {
   setWindowTitle("Tesselite");
   setMinimumSize(1024, 660);
@@ -806,6 +819,7 @@ void MainWindow::loadPartOfBrief() {
   m_rebound.clear();
   m_forecast.reset();
   if (m_compare) m_compare->hide();
+  if (m_alternatives) m_alternatives->hide();
   showBeside(-1, -1);
   m_shelf->clear();
   m_measures.clear();
@@ -907,6 +921,33 @@ CompareDialog* MainWindow::compareRuns() {
   return m_compare;
 }
 
+AlternativesDialog* MainWindow::showAlternatives() {
+  if (!m_part || (m_doc.brief().path.empty() && !save())) return nullptr;
+  if (!m_alternatives) {
+    m_alternatives = new AlternativesDialog(this);
+    connect(m_alternatives, &AlternativesDialog::openWanted, this, [this](const QString& path) {
+      if (mayDiscard()) open(path);
+    });
+    connect(m_alternatives, &AlternativesDialog::anotherWanted, this, [this] {
+      const QString p =
+          QFileDialog::getSaveFileName(m_alternatives, tr("Keep as an alternative"),
+                                       QString::fromStdString(m_doc.brief().path), tr("Briefs (*.brief)"));
+      if (!p.isEmpty() && keepAlternative(p)) showAlternatives();
+    });
+  }
+  m_alternatives->compare(m_doc.brief(), m_part, m_loaded);
+  m_alternatives->show();
+  m_alternatives->raise();
+  return m_alternatives;
+}
+
+bool MainWindow::keepAlternative(const QString& chosen) {
+  const Brief b = movedTo(m_doc.brief(), (chosen.endsWith(".brief") ? chosen : chosen + ".brief").toStdString());
+  auto p = saveBrief(b, b.path);
+  if (p) tell(*p);
+  return !p;
+}
+
 void MainWindow::improveMesh(const std::string& only) {
   auto run = currentRun();
   if (!run || !m_part || m_worker->busy()) return;
@@ -945,13 +986,7 @@ bool MainWindow::save() {
 
 bool MainWindow::saveAs(const QString& chosen) {
   QString path = chosen.endsWith(".brief") ? chosen : chosen + ".brief";
-  Brief b = m_doc.brief();
-  std::string part = b.partPath();
-  std::filesystem::path to = std::filesystem::absolute(path.toStdString());
-  b.path = to.string();
-  std::error_code ec;
-  auto relative = std::filesystem::relative(std::filesystem::absolute(part), to.parent_path(), ec);
-  b.partFile = ec || relative.empty() ? part : relative.string();
+  const Brief b = movedTo(m_doc.brief(), path.toStdString());
   if (auto p = saveBrief(b, b.path)) {
     tell(*p);
     return false;

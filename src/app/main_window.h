@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window: brief on the left, viewport in the middle, audit on the right, runs at the bottom.
 #pragma once
+#include "app/alternatives_dialog.h"
 #include "app/audit_panel.h"
 #include "app/brief_panel.h"
 #include "app/compare_dialog.h"
@@ -73,6 +74,10 @@ public:
   void handOver(const std::vector<Rule>& rules);
   /// Opens the comparison of two runs.
   CompareDialog* compareRuns();
+  /// Opens the table of the briefs that are for the same part; asks to save when the open one has no file.
+  AlternativesDialog* showAlternatives();
+  /// Writes the open brief, as it stands, under another name beside it; the open one stays.
+  bool keepAlternative(const QString& path);
   /// Shows two runs side by side with linked cameras; -1: one view again.
   void showBeside(int first, int second);
   Viewport* besideView() const { return m_pane->besideView(); }
@@ -138,6 +143,7 @@ private:
   NoticeBar* m_notice;
   QMenu* m_viewsMenu = nullptr;
   CompareDialog* m_compare = nullptr;
+  AlternativesDialog* m_alternatives = nullptr;
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
   FileWatch* m_files;

@@ -199,6 +199,7 @@ void MainWindow::buildMenus() {
                              : "");
   });
   add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
+  add(run, tr("Alternatives…"), QKeySequence("Shift+C"), [this] { showAlternatives(); });
   run->addSeparator();
   add(run, tr("Finer: all sizes × 0.8"), QKeySequence("Ctrl++"), [this] { scaleSizes(0.8); });
   add(run, tr("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });

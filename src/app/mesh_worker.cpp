@@ -216,6 +216,26 @@ void MeshWorker::look(std::shared_ptr<const RunResult> run) {
   });
 }
 
+void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> open, const LoadOptions& openedWith,
+                             const QString& file) {
+  start([this, brief, open, openedWith, file](Progress& progress) -> std::function<void()> {
+    auto fail = [this](const Problem& p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
+    auto options = loadOptionsOf(brief);
+    if (!options) return fail(options.problem());
+    std::shared_ptr<const Part> part = open;
+    if (*options != openedWith) {
+      auto own = loadPart(brief.partPath(), *options, &progress);
+      if (!own) return fail(own.problem());
+      part = std::make_shared<const Part>(std::move(*own));
+    }
+    auto r = runBrief(brief, *part, 0, progress);
+    if (!r) return fail(r.problem());
+    auto run = std::make_shared<const RunResult>(std::move(*r));
+    if (auto p = saveRun(*run, partStampOf(part->path), file.toStdString())) return fail(*p);
+    return [this, run] { emit alternativeDone(run); };
+  });
+}
+
 void MeshWorker::recall(const QStringList& files) {
   start([this, files](Progress& progress) -> std::function<void()> {
     std::vector<RecalledRun> runs;

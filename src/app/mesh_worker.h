@@ -49,6 +49,10 @@ public:
   void recall(const QStringList& files);
   /// What is needed to show a run; see lookAt().
   void look(std::shared_ptr<const RunResult> run);
+  /// Meshes a brief that stands beside the open one, and keeps the run; `open`: the part as read for the open brief,
+  /// which serves when this one reads it the same way.
+  void alternative(const Brief& brief, std::shared_ptr<const Part> open, const LoadOptions& openedWith,
+                   const QString& file);
   void stop();
   /// Stops, and a result that is on its way does not count either.
   void drop();
@@ -68,6 +72,7 @@ signals:
   void surfaceKept(const QString& file);
   void measured(const std::vector<Measure>& measures);
   void kept(const QString& file);
+  void alternativeDone(std::shared_ptr<const RunResult> run);
   void looked(std::shared_ptr<const MeshLook> look);
   void recalled(const std::vector<RecalledRun>& runs);
   void failed(const Problem& problem);

@@ -4,6 +4,7 @@
 #include "base/file.h"
 #include "base/units.h"
 #include "cli/reference.h"
+#include "job/compare.h"
 #include "job/forecast.h"
 #include "job/gate.h"
 #include "job/improve.h"
@@ -20,8 +21,10 @@
 #include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
+#include <spawn.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 namespace fs = std::filesystem;
@@ -548,6 +551,86 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   return a.pass ? 0 : 1;
 }
 
+/// `tessel mesh` in a process of its own: its exit code, the report in `report`.
+int meshApart(const std::string& brief, const std::string& report, int threads) {
+  const std::string self = fs::read_symlink("/proc/self/exe").string(), n = std::to_string(threads);
+  std::vector<std::string> words{self, "mesh", brief, "--report", report, "--threads", n, "--quiet", "--yes"};
+  std::vector<char*> argv;
+  for (auto& w : words) argv.push_back(w.data());
+  argv.push_back(nullptr);
+  pid_t child = 0;
+  if (posix_spawn(&child, self.c_str(), nullptr, nullptr, argv.data(), environ) != 0) return 4;
+  int status = 0;
+  while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 4;
+}
+
+/// Several briefs meshed one after the other, in one table, with the rules that differ from the first. Each runs in a
+/// process of its own: its memory is that of its run, and one that fails leaves the others.
+int compareCommand(const std::vector<std::string>& paths, int threads, const std::string& report) {
+  std::vector<Brief> briefs;
+  for (const auto& p : paths) {
+    auto b = loadBrief(p);
+    if (!b) return fail(b.problem(), report);
+    briefs.push_back(std::move(*b));
+  }
+  std::string folder = (fs::temp_directory_path() / "tessel-XXXXXX").string();
+  if (!mkdtemp(folder.data()))
+    return fail(usage("there is no room for temporary files", "set TMPDIR to a folder that can be written"), report);
+  struct Gone {
+    std::string path;
+    ~Gone() {
+      std::error_code ec;
+      fs::remove_all(path, ec);
+    }
+  } gone{folder};
+  nlohmann::json all = nlohmann::json::array();
+  int code = 0;
+  std::printf("%-22s %-12s %-12s %-9s %-9s %-13s %s\n", "brief", "elements", "nodes", "seconds", "MB", "min dihedral",
+              "verdict");
+  for (std::size_t i = 0; i < briefs.size(); ++i) {
+    const std::string file = folder + "/" + std::to_string(i) + ".json", name = fs::path(paths[i]).stem().string();
+    const int answer = meshApart(paths[i], file, threads);
+    if (answer != 0 && code < 3) code = std::max(code, answer);
+    nlohmann::json row{{"brief", paths[i]}, {"exit_code", answer}, {"differs", nlohmann::json::array()}};
+    auto text = readFile(file);
+    const auto j = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
+    if (answer <= 1 && j.is_object()) {
+      std::size_t elements = 0;
+      for (const auto& [type, n] : j["elements"].items()) elements += n.get<std::size_t>();
+      row["elements"] = elements;
+      row["nodes"] = j["nodes"];
+      row["seconds"] = j["timings"]["total"];
+      row["peak_memory_bytes"] = j["peak_memory_bytes"];
+      row["min_dihedral"] = j["metrics"]["min_dihedral"]["min"];
+      row["verdict"] = j["verdict"]["sentence"];
+      std::printf("%-22s %-12zu %-12zu %-9.3g %-9.0f %-13.3g %s\n", name.c_str(), row["elements"].get<std::size_t>(),
+                  row["nodes"].get<std::size_t>(), row["seconds"].get<double>(),
+                  row["peak_memory_bytes"].get<double>() / 1e6, row["min_dihedral"].get<double>(),
+                  row["verdict"].get<std::string>().c_str());
+    } else
+      std::printf("%-22s no mesh\n", name.c_str());
+    for (const auto& d : differingRules(briefs[0], briefs[i])) row["differs"].push_back({d.first, d.second});
+    all.push_back(row);
+    std::fflush(stdout);
+  }
+  for (std::size_t i = 1; i < briefs.size(); ++i) {
+    std::cout << fs::path(paths[i]).stem().string() << " differs from " << fs::path(paths[0]).stem().string()
+              << " in\n";
+    const auto differ = differingRules(briefs[0], briefs[i]);
+    for (const auto& d : differ)
+      std::cout << "  " << (d.first.empty() ? "(not there)" : d.first) << " -> "
+                << (d.second.empty() ? "(not there)" : d.second) << "\n";
+    if (differ.empty()) std::cout << "  nothing\n";
+  }
+  if (!report.empty())
+    if (auto p = writeFileAtomic(
+            report, nlohmann::json{{"status", code < 2 ? "ok" : "partial"}, {"alternatives", all}}.dump(2) + "\n"))
+      return fail(*p);
+  return code;
+}
+
 /// Shows a set as the text of a limits file, or writes it there to begin from.
 int limitsCommand(const std::string& name, const std::string& out) {
   auto set = limitsByName(name.empty() ? "general" : name);
@@ -784,6 +867,11 @@ int main(int argc, char** argv) {
   int order = 0;
   convertCmd->add_option("--order", order, "make elements of order 1 or 2")->check(CLI::Range(1, 2));
   convertCmd->add_option("--only", only, "change the order of this region or element set only");
+  std::vector<std::string> several;
+  auto* compareCmd = app.add_subcommand("compare", "mesh several briefs, in one table with the rules that differ");
+  compareCmd->add_option("BRIEF", several)->required()->expected(2, 20);
+  compareCmd->add_option("--report", report, "JSON report");
+  compareCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
   auto* limitsCmd = app.add_subcommand("limits", "a limit set as the text of a file to share");
   limitsCmd->add_option("SET", limits, "general, strength, flow, or a .limits file");
   limitsCmd->add_option("--out", out, "write it to this .limits file");
@@ -809,6 +897,7 @@ int main(int argc, char** argv) {
     if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
+    if (*compareCmd) return compareCommand(several, m.threads, report);
     if (*limitsCmd) return limitsCommand(limits, out);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);

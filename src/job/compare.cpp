@@ -2,6 +2,8 @@
 #include "job/compare.h"
 #include "base/units.h"
 #include <cmath>
+#include <filesystem>
+#include <optional>
 #include <set>
 
 namespace tess {
@@ -12,9 +14,23 @@ std::string grouped(std::size_t n) {
   for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
   return s;
 }
-int better(double a, double b, bool highIsGood) {
-  if (std::abs(a - b) <= 1e-3 * std::max(std::abs(a), std::abs(b))) return 0;
-  return (a > b) == highIsGood ? 1 : 2;
+/// The run whose value beats all others by more than rounding; -1 when none does.
+int bestOf(const std::vector<std::optional<double>>& values, bool highIsGood) {
+  int best = -1;
+  for (int i = 0; i < static_cast<int>(values.size()); ++i) {
+    const auto& v = values[static_cast<std::size_t>(i)];
+    if (!v) continue;
+    bool beats = true, others = false;
+    for (int k = 0; k < static_cast<int>(values.size()); ++k) {
+      const auto& o = values[static_cast<std::size_t>(k)];
+      if (k == i || !o) continue;
+      others = true;
+      const bool alike = std::abs(*v - *o) <= 1e-3 * std::max(std::abs(*v), std::abs(*o));
+      beats = beats && !alike && (*v > *o) == highIsGood;
+    }
+    if (beats && others) best = i;
+  }
+  return best;
 }
 std::string words(const Rule& r) {
   return (r.off ? "(off) " : "") + sentenceOf(r) + (r.note.empty() ? "" : " – " + r.note);
@@ -22,34 +38,53 @@ std::string words(const Rule& r) {
 
 } // namespace
 
-std::vector<CompareRow> compareRuns(const RunResult& a, const RunResult& b) {
-  std::vector<CompareRow> r;
-  auto numbers = [&](const std::string& what, double x, double y, const std::string& unit, int which) {
-    r.push_back({what, formatNumber(x, 3) + unit, formatNumber(y, 3) + unit, which});
+std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
+  std::vector<CompareRow> table;
+  enum class Good { Low, High, Neither };
+  auto add = [&](const std::string& what, Good good, auto&& value, auto&& text) {
+    CompareRow row{what, {}, -1};
+    std::vector<std::optional<double>> values;
+    for (const auto* r : runs) {
+      values.push_back(r ? std::optional<double>(value(*r)) : std::nullopt);
+      row.values.push_back(r ? text(*r) : "–");
+    }
+    if (good != Good::Neither) row.best = bestOf(values, good == Good::High);
+    table.push_back(std::move(row));
   };
-  r.push_back({"elements", grouped(a.mesh.cells.size()), grouped(b.mesh.cells.size()), 0});
-  r.push_back({"nodes", grouped(a.mesh.nodes.size()), grouped(b.mesh.nodes.size()), 0});
-  numbers("time", a.seconds, b.seconds, " s", better(a.seconds, b.seconds, false));
-  r.push_back({"verdict", a.audit.pass ? "good" : "fails", b.audit.pass ? "good" : "fails",
-               a.audit.pass == b.audit.pass ? 0
-               : a.audit.pass               ? 1
-                                            : 2});
-  r.push_back({"elements that fail", grouped(a.audit.failingCells), grouped(b.audit.failingCells),
-               better(static_cast<double>(a.audit.failingCells), static_cast<double>(b.audit.failingCells), false)});
-  numbers("off the true surface", a.deviation, b.deviation, " " + a.mesh.unit, better(a.deviation, b.deviation, false));
+  auto count = [&](const std::string& what, Good good, auto&& of) {
+    add(
+        what, good, [&](const RunResult& r) { return static_cast<double>(of(r)); },
+        [&](const RunResult& r) { return grouped(of(r)); });
+  };
+  auto number = [&](const std::string& what, Good good, const std::string& unit, auto&& of) {
+    add(what, good, of, [&](const RunResult& r) { return formatNumber(of(r), 3) + unit; });
+  };
+  std::string unit;
+  for (const auto* r : runs)
+    if (r) unit = r->mesh.unit;
+  count("elements", Good::Neither, [](const RunResult& r) { return r.mesh.cells.size(); });
+  count("nodes", Good::Neither, [](const RunResult& r) { return r.mesh.nodes.size(); });
+  number("time", Good::Low, " s", [](const RunResult& r) { return r.seconds; });
+  add(
+      "verdict", Good::High, [](const RunResult& r) { return r.audit.pass ? 1.0 : 0.0; },
+      [](const RunResult& r) { return std::string(r.audit.pass ? "good" : "fails"); });
+  count("elements that fail", Good::Low, [](const RunResult& r) { return r.audit.failingCells; });
+  number("off the true surface", Good::Low, " " + unit, [](const RunResult& r) { return r.deviation; });
   std::set<Metric> seen;
-  for (const auto* run : {&a, &b})
-    for (const auto& l : run->audit.limits.limits) {
+  for (const auto* run : runs)
+    for (const auto& l : run ? run->audit.limits.limits : std::vector<Limit>()) {
       if (!seen.insert(l.metric).second) continue;
       const auto& info = metricInfo(l.metric);
-      const auto &x = a.audit.metrics[static_cast<std::size_t>(l.metric)],
-                 &y = b.audit.metrics[static_cast<std::size_t>(l.metric)];
-      std::string unit = info.unit == std::string("deg") ? "°" : "";
-      double wx = l.atLeast ? x.min : x.max, wy = l.atLeast ? y.min : y.max;
-      numbers(std::string(info.name) + ", worst", wx, wy, unit, better(wx, wy, l.atLeast));
-      numbers(std::string(info.name) + ", mean", x.mean, y.mean, unit, better(x.mean, y.mean, l.atLeast));
+      const std::string sign = info.unit == std::string("deg") ? "°" : "";
+      const Good good = l.atLeast ? Good::High : Good::Low;
+      auto of = [m = l.metric](const RunResult& r) -> const MetricValues& {
+        return r.audit.metrics[static_cast<std::size_t>(m)];
+      };
+      number(std::string(info.name) + ", worst", good, sign,
+             [&](const RunResult& r) { return l.atLeast ? of(r).min : of(r).max; });
+      number(std::string(info.name) + ", mean", good, sign, [&](const RunResult& r) { return of(r).mean; });
     }
-  return r;
+  return table;
 }
 
 std::vector<RuleDifference> differingRules(const Brief& a, const Brief& b) {
@@ -74,6 +109,19 @@ std::vector<RuleDifference> differingRules(const Brief& a, const Brief& b) {
     if (it != y.end()) y.erase(it);
   }
   for (const auto& rule : y) r.push_back({"", words(rule)});
+  return r;
+}
+
+std::vector<Brief> alternativesOf(const Brief& brief) {
+  std::vector<Brief> r{brief};
+  if (brief.path.empty()) return r;
+  namespace fs = std::filesystem;
+  std::error_code ec;
+  std::set<std::string> files;
+  for (const auto& f : fs::directory_iterator(fs::absolute(brief.path).parent_path(), ec))
+    if (f.path().extension() == ".brief" && !fs::equivalent(f.path(), brief.path, ec)) files.insert(f.path().string());
+  for (const auto& f : files)
+    if (auto b = loadBrief(f); b && fs::equivalent(b->partPath(), brief.partPath(), ec)) r.push_back(std::move(*b));
   return r;
 }
 

@@ -479,3 +479,46 @@ TEST_F(Workbench, aNewUsersFirstHour) {
   ASSERT_TRUE(file.ok());
   EXPECT_EQ(file->cells.size(), w->currentRun()->mesh.cells.size());
 }
+
+TEST_F(Workbench, alternativesStandInOneTable) {
+  TempFolder dir;
+  openPath(copyOf("saddle-clamp", dir));
+  mesh();
+  ASSERT_TRUE(w->keepAlternative(QString::fromStdString(dir / "coarse")));
+  auto coarse = loadBrief(dir / "coarse.brief");
+  ASSERT_TRUE(coarse);
+  for (auto& r : coarse->rules)
+    if (r.kind == "everywhere") r.values["target"] = "9 mm";
+  ASSERT_FALSE(saveBrief(*coarse, coarse->path));
+  coarse->rules.push_back({"size", {{"on", "everywhere"}, {"length", "-1 mm"}}, "", false, {}});
+  ASSERT_FALSE(saveBrief(*coarse, dir / "wrong.brief"));
+  auto* d = w->showAlternatives();
+  ASSERT_NE(d, nullptr);
+  ASSERT_EQ(d->briefs().size(), 3u);
+  ASSERT_TRUE(waitFor([&] { return !d->busy(); }));
+  ASSERT_TRUE(waitFor([&] { return d->runs()[0] != nullptr; })); // kept a moment ago
+  EXPECT_EQ(d->runs()[1], nullptr);
+  EXPECT_TRUE(d->differences().contains("9 mm"));
+  bool done = false;
+  QObject::connect(d, &AlternativesDialog::ready, [&] { done = true; });
+  QTest::mouseClick(d->meshButton(), Qt::LeftButton);
+  EXPECT_FALSE(d->meshButton()->isEnabled());
+  ASSERT_TRUE(waitFor([&] { return done; }));
+  ASSERT_NE(d->runs()[1], nullptr);
+  EXPECT_LT(d->runs()[1]->mesh.cells.size(), d->runs()[0]->mesh.cells.size());
+  EXPECT_EQ(d->runs()[2], nullptr); // the wrong one is told, and the others stand
+  EXPECT_TRUE(d->differences().contains("-1 mm"));
+  ASSERT_EQ(d->table()->columnCount(), 4);
+  EXPECT_EQ(d->table()->item(0, 0)->text(), "elements");
+  EXPECT_EQ(d->table()->item(0, 3)->text(), "–");
+  // Opened again, the run that was made here is known; the alternative is opened with it.
+  d->hide();
+  d = w->showAlternatives();
+  ASSERT_TRUE(waitFor([&] { return d->runs()[1] != nullptr; }));
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  emit d->openWanted(QString::fromStdString(dir / "coarse.brief"));
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  EXPECT_EQ(w->document().brief().path, dir / "coarse.brief");
+  EXPECT_FALSE(d->isVisible());
+}

@@ -1,6 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/file.h"
 #include "job/compare.h"
 #include "support/fixtures.h"
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
 
 using namespace tess;
 using namespace tess::test;
@@ -41,15 +46,78 @@ TEST(Compare, marksTheBetterRun) {
   bad.audit.pass = false;
   bad.audit.failingCells = 7;
   bool verdict = false, worst = false;
-  for (const auto& r : compareRuns(bad, good)) {
-    if (r.what == "verdict") verdict = r.better == 2;
-    if (r.what.find("dihedral") != std::string::npos && r.what.find("worst") != std::string::npos)
-      worst = r.better == 2;
+  for (const auto& r : compareRuns({&bad, &good})) {
+    if (r.what == "verdict") verdict = r.best == 1;
+    if (r.what.find("dihedral") != std::string::npos && r.what.find("worst") != std::string::npos) worst = r.best == 1;
     if (r.what == "elements") {
-      EXPECT_EQ(r.better, 0);
+      EXPECT_EQ(r.best, -1);
     }
   }
   EXPECT_TRUE(verdict);
   EXPECT_TRUE(worst);
-  for (const auto& r : compareRuns(good, good)) EXPECT_EQ(r.better, 0) << r.what;
+  for (const auto& r : compareRuns({&good, &good})) EXPECT_EQ(r.best, -1) << r.what;
+  // Of three the one that beats all others; what is not there yet has a dash and beats nobody.
+  auto better = good;
+  better.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min += 5;
+  for (const auto& r : compareRuns({&bad, nullptr, &better, &good})) {
+    ASSERT_EQ(r.values.size(), 4u);
+    EXPECT_EQ(r.values[1], "–");
+    if (r.what == "verdict") {
+      EXPECT_EQ(r.best, -1); // two are good
+    }
+    if (r.what.find("dihedral") != std::string::npos && r.what.find("worst") != std::string::npos) {
+      EXPECT_EQ(r.best, 2);
+    }
+  }
+}
+
+TEST(Alternatives, briefsOfTheSameFolderAndPart) {
+  TempFolder folder;
+  for (const char* f : {"saddle-clamp.step", "keel-bracket.step", "saddle-clamp.brief", "keel-bracket.brief"})
+    std::filesystem::copy_file(demo(f), folder / f);
+  auto b = loadBrief(folder / "saddle-clamp.brief");
+  ASSERT_TRUE(b);
+  EXPECT_EQ(alternativesOf(*b).size(), 1u);
+  Brief fine = *b;
+  fine.path = folder / "fine.brief";
+  for (auto& r : fine.rules)
+    if (r.kind == "everywhere") r.values["target"] = "2 mm";
+  ASSERT_FALSE(saveBrief(fine, fine.path));
+  std::ofstream(folder / "broken.brief") << "format = ";
+  auto all = alternativesOf(*b);
+  ASSERT_EQ(all.size(), 2u);
+  EXPECT_EQ(all[0].path, b->path);
+  EXPECT_EQ(std::filesystem::path(all[1].path).filename(), "fine.brief");
+  EXPECT_EQ(differingRules(all[0], all[1]).size(), 1u);
+  Brief unsaved = *b;
+  unsaved.path.clear();
+  EXPECT_EQ(alternativesOf(unsaved).size(), 1u);
+}
+
+// Each in a process of its own, so that memory is that of its own run.
+TEST(Alternatives, oneTableOnTheCommandLine) {
+  TempFolder folder;
+  for (const char* f : {"saddle-clamp.step", "saddle-clamp.brief"}) std::filesystem::copy_file(demo(f), folder / f);
+  auto b = loadBrief(folder / "saddle-clamp.brief");
+  ASSERT_TRUE(b);
+  for (auto& r : b->rules)
+    if (r.kind == "everywhere") r.values["target"] = "9 mm";
+  ASSERT_FALSE(saveBrief(*b, folder / "coarse.brief"));
+  const std::string report = folder / "r.json", text = folder / "t.txt";
+  const std::string command = std::string(TESSEL) + " compare " + (folder / "saddle-clamp.brief") + " " +
+                              (folder / "coarse.brief") + " --report " + report + " > " + text + " 2>/dev/null";
+  EXPECT_EQ(std::system(command.c_str()), 0);
+  const auto j = nlohmann::json::parse(*readFile(report));
+  ASSERT_EQ(j["alternatives"].size(), 2u);
+  EXPECT_GT(j["alternatives"][0]["elements"], j["alternatives"][1]["elements"]);
+  EXPECT_GT(j["alternatives"][0]["peak_memory_bytes"], 0);
+  ASSERT_EQ(j["alternatives"][1]["differs"].size(), 1u);
+  const std::string table = *readFile(text);
+  EXPECT_NE(table.find("coarse"), std::string::npos) << table;
+  EXPECT_NE(table.find("9 mm"), std::string::npos) << table;
+  EXPECT_EQ(
+      std::system((std::string(TESSEL) + " compare " + (folder / "coarse.brief") + " /no/such.brief > /dev/null 2>&1")
+                      .c_str()) >>
+          8,
+      3);
 }
