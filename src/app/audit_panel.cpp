@@ -173,7 +173,7 @@ void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
             .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.cells.size())))
             .arg(a.results.size())
             .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
-            .arg(QString::number(100 * meshVolume(m_run->mesh) / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
+            .arg(QString::number(100 * m_run->audit.volume / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
   }
   fillCounted();
   refreshMetric();
@@ -212,7 +212,7 @@ void AuditPanel::fillCounted() {
     if (m.regions.size() > 1)
       for (std::size_t r = 0; r < m.regions.size(); ++r)
         m_counted->addItem(tr("in %1").arg(QString::fromStdString(m.regions[r])), QPoint(0, static_cast<int>(r)));
-    const std::set<ElementType> types(m.cells.type.begin(), m.cells.type.end());
+    const auto& types = m_run->audit.types;
     if (types.size() > 1)
       for (ElementType t : types)
         m_counted->addItem(QString::fromUtf8(topology(t).name.data()), QPoint(1, static_cast<int>(t)));

@@ -1,26 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/hover_outline.h"
 #include "app/theme.h"
+#include <QEvent>
 #include <QPainter>
 
 namespace tess {
 
 HoverOutline::HoverOutline(QWidget* parent) : QWidget(parent) {
   setAttribute(Qt::WA_TransparentForMouseEvents);
-  hide();
+  lower(); // under the bars that float there as well
+  parent->installEventFilter(this);
+}
+
+bool HoverOutline::eventFilter(QObject* o, QEvent* e) {
+  if (e->type() == QEvent::Resize) setGeometry(parentWidget()->rect());
+  return QWidget::eventFilter(o, e);
 }
 
 void HoverOutline::show(std::vector<QPolygonF> lines) {
   if (lines.empty() && m_lines.empty()) return;
   m_lines = std::move(lines);
-  if (m_lines.empty()) return hide();
-  setGeometry(parentWidget()->rect());
-  lower(); // under the bars that float there as well
-  QWidget::show();
   update();
 }
 
 void HoverOutline::paintEvent(QPaintEvent*) {
+  if (m_lines.empty()) return;
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   for (const auto& [color, width] : {std::pair(QColor(255, 255, 255, 150), 4.2), {theme::accent, 2.2}}) {

@@ -10,13 +10,14 @@ namespace tess {
 
 class HoverOutline : public QWidget {
 public:
-  /// Covers its parent and lets the mouse through.
+  /// Covers its parent and lets the mouse through. Always there: showing it would draw the 3D picture again.
   explicit HoverOutline(QWidget* parent);
   void show(std::vector<QPolygonF> lines);
   const std::vector<QPolygonF>& lines() const { return m_lines; }
 
 protected:
   void paintEvent(QPaintEvent*) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
   std::vector<QPolygonF> m_lines;

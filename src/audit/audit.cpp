@@ -282,6 +282,11 @@ Audit auditMesh(const Mesh& m, const LimitSet& limits, const Progress* progress)
   Neighbours neighbours = cellNeighbours(m, progress);
   a.metrics = computeMetrics(m, neighbours, progress);
   a.soundness = checkSoundness(m, a.metrics[static_cast<std::size_t>(Metric::Volume)].value, neighbours, progress);
+  a.volume = meshVolume(m);
+  std::array<bool, kElementTypes> occurs{};
+  for (ElementType t : m.cells.type) occurs[static_cast<std::size_t>(t)] = true;
+  for (int k = 0; k < kElementTypes; ++k)
+    if (occurs[static_cast<std::size_t>(k)]) a.types.push_back(static_cast<ElementType>(k));
   applyLimits(a, m, limits);
   return a;
 }

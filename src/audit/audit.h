@@ -78,6 +78,8 @@ struct Audit {
   std::size_t notAllowedCells = 0;
   std::array<std::size_t, kElementClasses> classes{}; ///< elements by class
   Soundness soundness;
+  double volume = 0;              ///< of all cells
+  std::vector<ElementType> types; ///< that occur, in the order of ElementType
   bool pass = false;
   std::string sentence; ///< the verdict in words
 };

@@ -416,7 +416,7 @@ int seriesCommand(const MeshArgs& a) {
                        {"size", size},
                        {"elements", run->mesh.cells.size()},
                        {"nodes", run->mesh.nodes.size()},
-                       {"volume", meshVolume(run->mesh)},
+                       {"volume", run->audit.volume},
                        {"min_dihedral", angle.min},
                        {"pass", run->audit.pass},
                        {"seconds", run->seconds},
@@ -487,7 +487,7 @@ int meshCommand(const MeshArgs& a) {
     if (!a.quiet) {
       for (const auto& p : run->problems) say(p);
       std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
-                << formatNumber(meshVolume(run->mesh), 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
+                << formatNumber(run->audit.volume, 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"
                 << run->audit.sentence << "\n  " << classShares(run->audit) << "\n";
       printLimits(run->audit);
@@ -542,7 +542,7 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   if (!report.empty())
     if (auto p = writeFileAtomic(report, j.dump(2) + "\n")) return fail(*p);
   std::cout << m->cells.size() << " elements, " << m->nodes.size() << " nodes, " << m->regions.size() << " regions, "
-            << m->groups.size() << " groups, volume " << formatNumber(meshVolume(*m), 8) << "\n"
+            << m->groups.size() << " groups, volume " << formatNumber(a.volume, 8) << "\n"
             << a.sentence << "\n  " << classShares(a) << "\n";
   printLimits(a);
   const auto& s = a.soundness;

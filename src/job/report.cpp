@@ -99,8 +99,8 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   p.table({{"Part", part.sizeText()},
            {"Elements", elements},
            {"Nodes", grouped(m.nodes.size())},
-           {"Volume", number(meshVolume(m)) + " " + unit + "3, " +
-                          formatNumber(100 * (meshVolume(m) / std::max(1e-300, run.geometryVolume) - 1), 3) +
+           {"Volume", number(run.audit.volume) + " " + unit + "3, " +
+                          formatNumber(100 * (run.audit.volume / std::max(1e-300, run.geometryVolume) - 1), 3) +
                           " % off the part's"},
            {"Largest distance from the true surface", number(run.deviation) + " " + unit},
            {"Angle to the true surface",

@@ -731,7 +731,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
   for (auto t : m.cells.type) ++count[std::string(topology(t).name)];
   j["elements"] = count;
   j["nodes"] = m.nodes.size();
-  j["volume"] = meshVolume(m);
+  j["volume"] = a.volume;
   j["unit"] = m.unit;
   std::vector<std::size_t> cells(m.regions.size(), 0);
   std::vector<double> vol(m.regions.size(), 0);
