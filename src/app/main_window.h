@@ -6,6 +6,7 @@
 #include "app/brief_panel.h"
 #include "app/compare_dialog.h"
 #include "app/file_watch.h"
+#include "app/keys_dialog.h"
 #include "app/mesh_worker.h"
 #include "app/notice_bar.h"
 #include "app/recovery.h"
@@ -103,6 +104,8 @@ public:
   /// False when there is none of that name.
   bool showView(const QString& name);
   void forgetView(const QString& name);
+  /// The commands of the menus, with the keys they come with.
+  const std::vector<Command>& commands() const { return m_commands; }
   enum class Appearance { System, Light, Dark };
   void setAppearance(Appearance appearance);
   /// Group and size from the selection, as the action bar does.
@@ -142,6 +145,7 @@ private:
   std::optional<Forecast> m_forecast; ///< of the brief as it stands
   NoticeBar* m_notice;
   QMenu* m_viewsMenu = nullptr;
+  std::vector<Command> m_commands;
   CompareDialog* m_compare = nullptr;
   AlternativesDialog* m_alternatives = nullptr;
   RecoveryStore m_recovery;

@@ -12,6 +12,7 @@
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QRegularExpression>
 #include <QSettings>
 
 namespace tess {
@@ -20,6 +21,8 @@ void MainWindow::buildMenus() {
   auto add = [this](QMenu* m, const QString& text, const QKeySequence& key, auto&& f) {
     auto* a = m->addAction(text);
     a->setShortcut(key);
+    a->setObjectName(QString(text).toLower().remove(QRegularExpression("[^a-z0-9]")));
+    m_commands.push_back({a, key});
     connect(a, &QAction::triggered, this, f);
     return a;
   };
@@ -216,23 +219,13 @@ void MainWindow::buildMenus() {
     if (ok && !findByNumber(t)) m_notice->ask("find", tr("There is no '%1' in this mesh.").arg(t), {{tr("fine"), {}}});
   });
   auto* help = menuBar()->addMenu(tr("Help"));
-  add(help, tr("Keys and mouse"), QKeySequence("?"), [this] {
-    QString rows;
-    for (auto* m : menuBar()->findChildren<QMenu*>())
-      for (auto* a : m->actions())
-        if (!a->shortcut().isEmpty())
-          rows += "<tr><td><b>" + a->shortcut().toString().toHtmlEscaped() + "</b>&nbsp;&nbsp;</td><td>" +
-                  a->text().toHtmlEscaped() + "</td></tr>";
-    QMessageBox::information(this, tr("Keys and mouse"),
-                             tr("Left picks, Ctrl adds; right drags to turn, a click opens the menu; middle pans; the "
-                                "wheel zooms to the pointer. With a section on, left drags the plane.") +
-                                 "<br><br><table>" + rows + "</table>");
-  });
+  add(help, tr("Keys and mouse…"), QKeySequence("?"), [this] { KeysDialog(m_commands, this).exec(); });
   add(help, tr("About"), QKeySequence(), [this] {
     QMessageBox::about(
         this, tr("About"),
         tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion()));
   });
+  KeysDialog::restore(m_commands);
   m_statusText = new QLabel;
   m_statusText->setObjectName("small");
   m_statusText->setContentsMargins(0, 0, 14, 0);

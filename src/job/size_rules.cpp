@@ -86,7 +86,9 @@ Rule freshRule(const std::string& kind, const std::string& on, const Brief& brie
   if (kind == "curve") r.values["turn"] = "15 deg";
   if (kind == "divide") r.values["count"] = "10";
   if (kind == "apart") r.values["bodies"] = on;
-  if (kind == "limit") r.values["bound"] = "8"; // degrees, of the metric that stands there at first
+  // Degrees, of the metric that stands there at first.
+  if (kind == "limit") r.values["bound"] = "8";
+  if (kind == "accept") r.values["bound"] = "5";
   if (kind == "touch") put("within", 1e-3 * part.diagonal());
   if (kind == "overlap" && !part.bodies.empty())
     r.values["keep"] = part.bodies.back().name; // the first one does anyway
@@ -148,7 +150,7 @@ public:
       if (r.kind == "divide") divide(r);
       if (r.kind == "zone") zone(r);
       if (r.kind == "field") field(r);
-      if (r.kind == "limit") checkNames(r.get("at"));
+      if (r.kind == "limit" || r.kind == "accept") checkNames(r.get("at"));
     }
     for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
       m_rule = static_cast<int>(i);

@@ -45,10 +45,68 @@ void FacePatch::run() {
   separateCorners();
 }
 
+/// The patch rolled out into a plane, when it is part of a cylinder that does not close: places are preserved along the
+/// surface, so that what is Delaunay there is so on the cylinder. Empty when it cannot be.
+std::vector<Vec3> FacePatch::rolledOut(const std::vector<std::array<int, 2>>& edges) const {
+  const PartFace& face = m_part.faces[static_cast<std::size_t>(m_face)];
+  if (face.kind != SurfaceKind::Cylinder || face.radius <= 0 || face.axis.norm() == 0) return {};
+  const Vec3 along = face.axis.normalized(), e1 = along.unitOrthogonal(), e2 = along.cross(e1);
+  std::vector<double> turned; // where the normals point
+  std::vector<double> angle(g.points.size(), 0);
+  Box middle[2]; // of the axis, when normals leave it or point to it
+  for (std::size_t v = 0; v < g.points.size(); ++v) {
+    if (g.star[v].empty()) continue;
+    const Vec3& n = m_normal[v];
+    angle[v] = std::atan2(n.dot(e2), n.dot(e1));
+    turned.push_back(angle[v]);
+    for (int k = 0; k < 2; ++k) {
+      const Vec3 c = g.points[v] + (k ? 1 : -1) * face.radius * n;
+      middle[k].add(Vec3(c.dot(e1), c.dot(e2), 0));
+    }
+  }
+  if (turned.size() < 3) return {};
+  const bool outward = middle[0].diagonal() < middle[1].diagonal();
+  if (middle[outward ? 0 : 1].diagonal() > 0.02 * face.radius) return {}; // no such cylinder after all
+  // Cut open where nothing is.
+  std::sort(turned.begin(), turned.end());
+  double widest = turned.front() + 2 * kPi - turned.back(), from = turned.front();
+  for (std::size_t i = 0; i + 1 < turned.size(); ++i)
+    if (turned[i + 1] - turned[i] > widest) {
+      widest = turned[i + 1] - turned[i];
+      from = turned[i + 1];
+    }
+  std::vector<Vec3> flat(g.points.size(), Vec3::Zero());
+  for (std::size_t v = 0; v < g.points.size(); ++v) {
+    if (g.star[v].empty()) continue;
+    double a = angle[v] - from;
+    if (a < -1e-12) a += 2 * kPi;
+    flat[v] = Vec3((outward ? 1 : -1) * a * face.radius, g.points[v].dot(along), 0);
+  }
+  for (const auto& e : edges) // an edge over the cut: the patch closes round the axis
+    if (std::abs(flat[static_cast<std::size_t>(e[0])].x() - flat[static_cast<std::size_t>(e[1])].x()) >
+        kPi * face.radius)
+      return {};
+  return flat;
+}
+
+/// Whether the patch is a strip that is narrower than the elements on it: area over half the length of its boundary.
+bool FacePatch::narrow(const std::vector<std::array<int, 2>>& edges) const {
+  double area = 0, rim = 0, asked = 0;
+  for (int t = 0; t < static_cast<int>(g.tris.size()); ++t)
+    if (g.alive(t)) area += triangleArea(g.pt(g.tri(t)[0]), g.pt(g.tri(t)[1]), g.pt(g.tri(t)[2]));
+  for (const auto& e : edges) {
+    const double l = (g.pt(e[0]) - g.pt(e[1])).norm();
+    rim += l;
+    asked += l * m_h[static_cast<std::size_t>(e[0])];
+  }
+  return rim > 0 && area / (0.5 * rim) < 1.5 * asked / rim;
+}
+
 void FacePatch::unfold() {
   // A flat face always starts from the constrained Delaunay triangulation of its boundary: the long fans of other ones
-  // would be split, and in a narrow strip no inner vertex that came so ever goes again.
-  bool folded = m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane;
+  // would be split, and in a narrow strip no inner vertex that came so ever goes again. So does a strip of a cylinder.
+  const bool plane = m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane;
+  bool folded = plane;
   std::vector<std::array<int, 2>> edges;
   for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
     if (!g.alive(t)) continue;
@@ -60,19 +118,25 @@ void FacePatch::unfold() {
         edges.push_back({q[k], q[(k + 1) % 3]});
     }
   }
-  if (!folded || edges.empty()) return;
-  // Flat faces as they are; others seen along their mean normal, where they turn little from it.
-  Vec3 mean = Vec3::Zero();
-  for (const auto& e : edges) mean += m_normal[static_cast<std::size_t>(e[0])];
-  if (mean.norm() == 0) return;
-  mean.normalize();
-  for (std::size_t v = 0; v < g.points.size(); ++v)
-    if (!g.star[v].empty() && m_normal[v].dot(mean) < 0.5) return;
-  std::vector<Vec3> seen = g.points;
-  if (m_part.faces[static_cast<std::size_t>(m_face)].kind != SurfaceKind::Plane) {
-    Vec3 u = mean.unitOrthogonal(), w = mean.cross(u);
-    for (auto& p : seen) p = Vec3(p.dot(u), p.dot(w), 0);
-    mean = Vec3(0, 0, 1);
+  if (edges.empty()) return;
+  std::vector<Vec3> seen;
+  if (folded || narrow(edges)) seen = rolledOut(edges);
+  if (!folded && seen.empty()) return;
+  Vec3 mean(0, 0, 1);
+  if (seen.empty()) {
+    // Flat faces as they are; others seen along their mean normal, where they turn little from it.
+    mean = Vec3::Zero();
+    for (const auto& e : edges) mean += m_normal[static_cast<std::size_t>(e[0])];
+    if (mean.norm() == 0) return;
+    mean.normalize();
+    for (std::size_t v = 0; v < g.points.size(); ++v)
+      if (!g.star[v].empty() && m_normal[v].dot(mean) < 0.5) return;
+    seen = g.points;
+    if (!plane) {
+      Vec3 u = mean.unitOrthogonal(), w = mean.cross(u);
+      for (auto& p : seen) p = Vec3(p.dot(u), p.dot(w), 0);
+      mean = Vec3(0, 0, 1);
+    }
   }
   auto fresh = fillPlane(seen, edges, mean);
   if (fresh.empty()) return; // the edges themselves cross: they must get finer

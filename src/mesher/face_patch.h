@@ -68,6 +68,8 @@ private:
   /// A face that is folded, as where its edges nearly touch, is triangulated anew between its edges, if it is flat or
   /// turns little.
   void unfold();
+  std::vector<Vec3> rolledOut(const std::vector<std::array<int, 2>>& edges) const;
+  bool narrow(const std::vector<std::array<int, 2>>& edges) const;
   bool tryFlip(int t, int a, int b, bool byAngle);
   void smooth();
   /// Moves v when its triangles stay good.

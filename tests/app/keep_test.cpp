@@ -346,6 +346,35 @@ TEST_F(Keep, rulesAboutReadingReadThePartAgain) {
   ASSERT_NE(w->document().brief().first("touch"), nullptr);
 }
 
+TEST_F(Keep, keysCanBeChangedAndAreKept) {
+  std::set<QString> names;
+  for (const auto& c : w->commands())
+    EXPECT_TRUE(names.insert(c.action->objectName()).second) << c.action->text().toStdString();
+  auto at = [&](const MainWindow& window, const QString& name) {
+    for (std::size_t i = 0; i < window.commands().size(); ++i)
+      if (window.commands()[i].action->objectName() == name) return i;
+    return std::size_t(-1);
+  };
+  const std::size_t fit = at(*w, "fit"), hide = at(*w, "hideselection");
+  ASSERT_LT(fit, w->commands().size());
+  ASSERT_LT(hide, w->commands().size());
+  KeysDialog d(w->commands(), w.get());
+  EXPECT_FALSE(d.setKey(fit, QKeySequence("H"))); // that of another command
+  EXPECT_TRUE(d.said().contains("Hide selection"));
+  EXPECT_EQ(w->commands()[fit].action->shortcut(), QKeySequence("F"));
+  EXPECT_TRUE(d.setKey(hide, {}));
+  EXPECT_TRUE(d.setKey(fit, QKeySequence("H")));
+  {
+    MainWindow other;
+    EXPECT_EQ(other.commands()[fit].action->shortcut(), QKeySequence("H"));
+    EXPECT_TRUE(other.commands()[hide].action->shortcut().isEmpty());
+  }
+  d.reset();
+  EXPECT_EQ(w->commands()[fit].action->shortcut(), QKeySequence("F"));
+  MainWindow other;
+  EXPECT_EQ(other.commands()[hide].action->shortcut(), QKeySequence("H"));
+}
+
 TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
   TempFolder dir;
   for (const char* f : {"saddle-clamp.brief", "saddle-clamp.step"}) std::filesystem::copy_file(demo(f), dir / f);

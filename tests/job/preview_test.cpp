@@ -126,6 +126,7 @@ TEST(Preview, everyKindOfTheTableShowsWhatItNames) {
     b.rules.push_back(freshRule(kind.id, "skin", b, part));
     if (kind.id == "everywhere") b.rules.erase(b.rules.begin());
     if (kind.id == "group") b.rules.back() = allFaces("again");
+    if (kind.id == "accept") b.rules.back().values["reason"] = "far from the load";
     if (kind.id == "value") b.rules.back().values = {{"name", "x"}, {"value", "2"}};
     if (kind.id == "keep_surface" || kind.id == "hand_over") b.rules.back().values["path"] = "x.vtu";
     const RulePreview p = previewOf(b, last(b), part);

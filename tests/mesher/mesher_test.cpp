@@ -495,3 +495,19 @@ TEST(Surface, aStripJustWiderThanWhatIsBridgedStaysClean) {
   EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8);
   EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].min, 0.015);
 }
+
+TEST(Surface, roundsFarNarrowerThanTheMeshStayClean) {
+  // Rounds of 0.05 mm along edges of 30 mm, in elements of 1.5 mm: strips of a cylinder, 0.08 mm wide.
+  const Part part = made("rounded 30 0.05");
+  const MeshOutcome m = meshOf(part, 1.5);
+  const Audit audit = auditMesh(m.mesh, *limitSet("general"));
+  EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8);
+  EXPECT_GT(audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].min, 0.01);
+  EXPECT_NEAR(audit.volume, 27000 - (1 - kPi / 4) * 0.05 * 0.05 * 12 * 30, 0.27); // one chord across each
+  // Where the strips are so fine, they hold some thousand triangles, not a hundred thousand.
+  std::size_t onRounds = 0;
+  for (std::size_t f = 0; f < m.mesh.faces.size(); ++f)
+    onRounds += part.faces[static_cast<std::size_t>(m.mesh.faceLink[f])].kind == SurfaceKind::Cylinder;
+  EXPECT_LT(onRounds, 30000u);
+  EXPECT_GT(onRounds, 2000u);
+}
