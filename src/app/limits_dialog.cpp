@@ -32,7 +32,7 @@ LimitsDialog::LimitsDialog(const LimitSet& set, const QString& unit, const QStri
     : QDialog(parent), m_set(set), m_unit(unit), m_groups(groups) {
   setObjectName("paper");
   setWindowTitle(tr("Limits"));
-  resize(760, 420);
+  resize(760, 480);
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(18, 16, 18, 16);
   box->setSpacing(8);

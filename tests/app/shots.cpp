@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Drives the real window over the sample parts and saves one picture per main view. Usage: shots DEMO_DIR OUT_DIR [WxH]
 #include "app/gate_dialog.h"
+#include "app/limits_dialog.h"
 #include "app/main_window.h"
 #include "app/theme.h"
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QFile>
 #include <QMouseEvent>
+#include <QPushButton>
 #include <QSurfaceFormat>
 #include <QTemporaryDir>
 #include <QToolButton>
@@ -156,6 +159,44 @@ int main(int argc, char** argv) {
   w.viewport()->fit();
   shot("beside");
   compare->hide();
+  {
+    QStringList groups;
+    for (const auto& g : w.groups()) groups << QString::fromStdString(g.name);
+    tess::LimitSet own = *tess::limitSet("strength");
+    own.name = "brackets";
+    own.limits.push_back({tess::Metric::MinDihedral, true, 12, "fatigue at the bolts", "bolt holes"});
+    tess::LimitsDialog limits(own, "mm", groups, &w);
+    limits.show();
+    settle();
+    limits.grab().save(out + "/limits.png");
+  }
+  {
+    QTemporaryDir folder; // briefs for one part, as a team would have them
+    for (const char* file : {"saddle-clamp.brief", "saddle-clamp.step"})
+      QFile::copy(QString(argv[1]) + "/" + file, folder.filePath(file));
+    auto brief = tess::loadBrief(folder.filePath("saddle-clamp.brief").toStdString());
+    for (const auto& [name, target, order] :
+         {std::tuple("coarse look", "8 mm", "1"), {"fine", "2.2 mm", "2"}, {"as strength wants it", "5 mm", "2"}}) {
+      tess::Brief b = *brief;
+      for (auto& r : b.rules) {
+        if (r.kind == "everywhere") r.values["target"] = target;
+        if (r.kind == "fill") r.values["order"] = order;
+      }
+      if (name == std::string("as strength wants it")) b = tess::withPurpose(b, "strength");
+      tess::saveBrief(b, folder.filePath(QString(name) + ".brief").toStdString());
+    }
+    tess::AlternativesDialog alternatives(&w);
+    bool ready = false;
+    QObject::connect(&alternatives, &tess::AlternativesDialog::ready, [&] { ready = true; });
+    alternatives.compare(*brief, w.part(), *tess::loadOptionsOf(*brief));
+    alternatives.show();
+    waitFor([&] { return ready; });
+    ready = false;
+    alternatives.meshButton()->click();
+    waitFor([&] { return ready; });
+    settle();
+    alternatives.grab().save(out + "/alternatives.png");
+  }
   w.setAppearance(tess::MainWindow::Appearance::Dark);
   shot("dark");
   return 0;
