@@ -26,7 +26,7 @@ KeysDialog::KeysDialog(std::vector<Command> commands, QWidget* parent)
                               "wheel zooms to the pointer. With a section on, left drags the plane."));
   mouse->setWordWrap(true);
   box->addWidget(mouse);
-  auto* how = new QLabel(tr("Click a key and press another one; Backspace in it takes it away."));
+  auto* how = new QLabel(tr("Click a key and press another one; the cross in it takes it away."));
   how->setObjectName("small");
   box->addWidget(how);
   m_table = new QTableWidget(static_cast<int>(m_commands.size()), 2);
@@ -44,6 +44,10 @@ KeysDialog::KeysDialog(std::vector<Command> commands, QWidget* parent)
     m_table->setItem(row, 0, new QTableWidgetItem(QString(a->text()).remove("…")));
     auto* edit = new QKeySequenceEdit(a->shortcut());
     edit->setAccessibleName(tr("key of %1").arg(a->text()));
+    edit->setClearButtonEnabled(true);
+    connect(edit, &QKeySequenceEdit::keySequenceChanged, this, [this, i](const QKeySequence& key) {
+      if (key.isEmpty()) setKey(i, key); // by the cross in it; other keys count when they are complete
+    });
     connect(edit, &QKeySequenceEdit::editingFinished, this, [this, i, edit] {
       if (!setKey(i, edit->keySequence())) edit->setKeySequence(m_commands[i].action->shortcut());
     });

@@ -6,7 +6,10 @@
 namespace tess {
 
 RunShelf::RunShelf(QObject* parent) : QObject(parent), m_keeper(new MeshWorker(this)), m_looker(new MeshWorker(this)) {
-  connect(m_keeper, &MeshWorker::kept, this, [this](const QString&) {
+  connect(m_keeper, &MeshWorker::kept, this, [this](const QString& file) {
+    // Thrown away while it was being written.
+    if (std::none_of(m_runs.begin(), m_runs.end(), [&](const Entry& e) { return e.file == file; }))
+      RunKeeper::discard(file);
     m_kept.prune();
     keepNext();
   });
@@ -30,7 +33,7 @@ RunShelf::RunShelf(QObject* parent) : QObject(parent), m_keeper(new MeshWorker(t
       m_runs[static_cast<std::size_t>(i)].look = look;
       then({run, look, i + 1});
     }
-    lookNext();
+    if (!m_looker->busy()) lookNext();
   });
 }
 

@@ -35,6 +35,7 @@ constexpr int kLinesInMotion = 30000;         ///< more lines than that are draw
 constexpr std::size_t kFacesInMotion = 30000; ///< of a mesh's surface, before the part's stands in for it
 constexpr double kSlowMs = 30;                ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
+constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
 /// own lights cost a power function each, which a software GL feels at every pixel. Directions are the viewer's.
@@ -1199,7 +1200,10 @@ std::vector<QPolygonF> Viewport::outlineOf(Dim dim, int entity) const {
     const auto& chain = t.edgeChain[static_cast<std::size_t>(e)];
     for (std::size_t i = 0; i + 1 < chain.size(); ++i) piece(at(chain[i]), at(chain[i + 1]));
   }
-  // Where a face turns away from the eye it ends as well.
+  // Where a face turns away from the eye it ends as well; bodies of very many triangles show their edges alone.
+  const auto many =
+      std::count_if(t.triangleFace.begin(), t.triangleFace.end(), [&](int f) { return faces.count(f) > 0; });
+  if (many > kOutlined) return lines;
   d->renderer->GetActiveCamera()->GetPosition(eye.data());
   const Vec3 from = eye;
   std::map<std::pair<int, int>, bool> sides; // of triangles met once: whether they face the eye

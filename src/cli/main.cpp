@@ -665,11 +665,12 @@ int improveCommand(const std::string& path, const std::string& limits, const std
       if (!c) return fail(c.problem(), report);
       chosen = *c;
     }
-    const LimitSet judged = atGroups(withTarget(*set, 0), *m);
-    Audit before = auditMesh(*m, judged, &progress);
+    // Which cells a limit at a group is about changes with the mesh.
+    auto judged = [&] { return auditMesh(*m, atGroups(withTarget(*set, 0), *m), &progress); };
+    Audit before = judged();
     auto done = improveMesh(*m, chosen, progress);
     if (!done) return fail(done.problem(), report);
-    Audit after = auditMesh(*m, judged, &progress);
+    Audit after = judged();
     for (const auto& r : rules) {
       auto format =
           r.values.count("format") ? meshFormatByName(r.values.at("format")) : meshFormatOfPath(r.values.at("path"));

@@ -280,7 +280,8 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       for (std::size_t b = 0; b < part.bodies.size(); ++b)
         if (matchesName(name, part.bodies[b].name)) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
   if (r.kind == "group") p.text = countOf(p.dim, p.lit.size());
-  if ((r.kind == "limit" || r.kind == "accept") && !target.empty()) p.text = "elements that touch " + countOf(p.dim, p.lit.size());
+  if ((r.kind == "limit" || r.kind == "accept") && !target.empty())
+    p.text = "elements that touch " + countOf(p.dim, p.lit.size());
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;
 
   SizeRequest request = sizeRequestOf(alone, part, groups, unheard);

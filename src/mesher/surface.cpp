@@ -393,8 +393,9 @@ std::optional<Problem> ownCrossings(const Part& part, const std::set<std::pair<i
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& progress, int rounds) {
   // Triangles to start from: they give a face its shape, the remesher puts every node onto the face itself. What is
   // needed at one thin wall must not be asked of all faces: the kernel takes minutes for a torus then.
-  const double chord =
-      std::max(std::clamp(0.2 * size.smallest(), 0.02 * size.overall(), 0.05 * size.overall()), 1e-5 * part.diagonal());
+  const double chord = std::max(
+      std::clamp(0.2 * size.smallest(), std::min(0.02 * size.overall(), 1e-3 * part.diagonal()), 0.05 * size.overall()),
+      1e-5 * part.diagonal());
   auto tess = part.shape->tessellate(chord, 20 * kPi / 180);
   if (!tess) return tess.problem();
   progress.check();

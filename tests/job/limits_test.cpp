@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/file.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/run_store.h"
 #include "support/briefs.h"
+#include <cstdlib>
 #include <nlohmann/json.hpp>
 
 using namespace tess;
@@ -248,4 +250,21 @@ TEST(LimitFiles, WhatIsWrongIsSaidWithItsLimit) {
   EXPECT_NE(why("\xff\xfe").find("UTF-8"), std::string::npos);
   EXPECT_FALSE(limitsByName("no such set"));
   EXPECT_FALSE(loadLimits("/no/such/file.limits"));
+}
+
+TEST(LimitFiles, LimitsAtAGroupFollowAMeshThatChanges) {
+  TempFolder folder;
+  LimitSet set = *limitSet("general");
+  set.name = "house";
+  set.limits.push_back({Metric::MinDihedral, true, 25, "", "bolt_holes"});
+  ASSERT_FALSE(saveLimits(set, folder / "house.limits"));
+  const std::string report = folder / "r.json";
+  const std::string command = std::string(TESSEL) + " improve " + demo("keel-bracket.inp") + " --limits " +
+                              (folder / "house.limits") + " --out " + (folder / "better.vtu") + " --report " + report +
+                              " > /dev/null 2>&1";
+  EXPECT_LE(std::system(command.c_str()) >> 8, 1);
+  const auto j = nlohmann::json::parse(*readFile(report));
+  bool there = false;
+  for (const auto& l : j["verdict"]["limits"]) there = there || l["at"] == "bolt_holes";
+  EXPECT_TRUE(there) << j["verdict"].dump(1);
 }
