@@ -266,6 +266,7 @@ void ViewPane::place() {
 
 void ViewPane::setPart(std::shared_ptr<const Part> part) {
   m_part = std::move(part);
+  m_shown = {}; // the view shows the part alone
   if (!m_view) return;
   m_view->setPart(m_part);
   showHint();

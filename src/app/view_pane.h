@@ -37,6 +37,7 @@ public:
   QLineEdit* sectionPlace() const { return m_planeAt; }
   static const QStringList& lensNames();
 
+  /// Shows a part, without a run.
   void setPart(std::shared_ptr<const Part> part);
   void setRun(const ShownRun& shown);
   void setSizeField(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade);

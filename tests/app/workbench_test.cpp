@@ -233,6 +233,8 @@ TEST_F(Workbench, anotherPartKeepsRulesAndSaysWhatTheGroupsMean) {
   ASSERT_TRUE(waitFor([&] { return loaded; }));
   EXPECT_EQ(w->document().brief().rules, rules);
   EXPECT_TRUE(has(w->auditPanel()->findings(), "rebind.summary"));
+  EXPECT_FALSE(w->viewPane()->hint().contains("mesh"))
+      << w->viewPane()->hint().toStdString(); // that of the part before
   EXPECT_TRUE(has(w->auditPanel()->findings(), "rebind.lost") || has(w->auditPanel()->findings(), "rebind.changed") ||
               has(w->auditPanel()->findings(), "rebind.doubt"));
   w->viewport()->setLens(Lens::Groups); // an older run on a part with fewer faces must not trip

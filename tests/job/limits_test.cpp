@@ -254,17 +254,20 @@ TEST(LimitFiles, WhatIsWrongIsSaidWithItsLimit) {
 
 TEST(LimitFiles, LimitsAtAGroupFollowAMeshThatChanges) {
   TempFolder folder;
+  const Rule top = rule("group", {{"name", "top"}, {"of", "faces"}, {"outermost", "0, 0, 1"}});
+  const RunResult run = runWith(briefWith("2 mm", {top}), made("box 12 8 6"));
+  ASSERT_FALSE(handOver(run, rule("hand_over", {{"path", folder / "box.vtu"}})));
   LimitSet set = *limitSet("general");
   set.name = "house";
-  set.limits.push_back({Metric::MinDihedral, true, 25, "", "bolt_holes"});
+  set.limits.push_back({Metric::MinDihedral, true, 25, "", "top"});
   ASSERT_FALSE(saveLimits(set, folder / "house.limits"));
   const std::string report = folder / "r.json";
-  const std::string command = std::string(TESSEL) + " improve " + demo("keel-bracket.inp") + " --limits " +
+  const std::string command = std::string(TESSEL) + " improve " + (folder / "box.vtu") + " --limits " +
                               (folder / "house.limits") + " --out " + (folder / "better.vtu") + " --report " + report +
                               " > /dev/null 2>&1";
   EXPECT_LE(std::system(command.c_str()) >> 8, 1);
   const auto j = nlohmann::json::parse(*readFile(report));
   bool there = false;
-  for (const auto& l : j["verdict"]["limits"]) there = there || l["at"] == "bolt_holes";
+  for (const auto& l : j["verdict"]["limits"]) there = there || l["at"] == "top";
   EXPECT_TRUE(there) << j["verdict"].dump(1);
 }
