@@ -577,7 +577,6 @@ void MainWindow::showRun(int index) {
   m_shelf->show(index, [this](const ShownRun& shown) {
     if (shown.run != currentRun()) return;
     m_pane->setRun(shown);
-    emit runShown(shown.number - 1);
   });
   refresh();
 }

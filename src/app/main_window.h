@@ -115,7 +115,6 @@ public:
 signals:
   void partLoaded();
   void runFinished();
-  void runShown(int index); ///< the view shows it
   void taskFailed(const Problem& problem);
   void handedOver();
   void forecastReady();

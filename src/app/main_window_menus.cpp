@@ -78,6 +78,7 @@ void MainWindow::buildMenus() {
     });
     add(editMenu, tr("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
     add(editMenu, tr("Let go"), QKeySequence("Esc"), [this] {
+      m_view->awaitSection(false);
       m_view->select(m_view->pickDim(), {});
       if (m_audit->histogram()->brushed()) m_audit->histogram()->brush(0, 0);
     });

@@ -182,7 +182,7 @@ void ViewPane::placeTyped() {
   const Section& s = look.sections[look.active];
   if (auto x = parseLength(m_planeAt->text().toStdString(), m_part->unit))
     m_view->placeSection(s.axis() >= 0 && s.normal[s.axis()] < 0 ? -*x : *x);
-  showSection(); // what was no length goes back to what holds
+  m_planeAt->setText(placeOf(s, *m_part)); // what was no length, or too far, goes back to what holds
 }
 
 void ViewPane::showSection() {

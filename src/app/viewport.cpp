@@ -822,8 +822,9 @@ void Viewport::drawSection(const QPointF& from, const QPointF& to) {
 }
 
 void Viewport::awaitSection(bool on) {
-  m_awaitsSection = on;
-  setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+  if (m_awaitsSection && !on) m_outline2d->show({}); // the line that was being drawn
+  m_awaitsSection = on && m_show.sections.size() < ViewLook::kMostSections;
+  setCursor(m_awaitsSection ? Qt::CrossCursor : Qt::ArrowCursor);
 }
 
 std::size_t Viewport::sectionUnder(const QPointF& at) const {
@@ -1060,7 +1061,8 @@ std::set<int> Viewport::inside(const QRectF& box) const {
 void Viewport::mousePressEvent(QMouseEvent* e) {
   m_last = m_pressed = e->position();
   m_dragging = false;
-  if (m_show.cut && m_part && e->button() == Qt::LeftButton) activateSection(sectionUnder(e->position()));
+  if (m_show.cut && m_part && !m_awaitsSection && e->button() == Qt::LeftButton)
+    activateSection(sectionUnder(e->position()));
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* e) {
@@ -1101,7 +1103,6 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
 void Viewport::mouseReleaseEvent(QMouseEvent* e) {
   if (m_awaitsSection && e->button() == Qt::LeftButton) {
     awaitSection(false);
-    m_outline2d->show({});
     drawSection(m_pressed, e->position());
     return;
   }

@@ -552,9 +552,10 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
 }
 
 /// `tessel mesh` in a process of its own: its exit code, the report in `report`.
-int meshApart(const std::string& brief, const std::string& report, int threads) {
+int meshApart(const std::string& brief, const std::string& report, int threads, bool yes) {
   const std::string self = fs::read_symlink("/proc/self/exe").string(), n = std::to_string(threads);
-  std::vector<std::string> words{self, "mesh", brief, "--report", report, "--threads", n, "--quiet", "--yes"};
+  std::vector<std::string> words{self, "mesh", brief, "--report", report, "--threads", n, "--quiet"};
+  if (yes) words.push_back("--yes"); // else a budget is asked about, or refused
   std::vector<char*> argv;
   for (auto& w : words) argv.push_back(w.data());
   argv.push_back(nullptr);
@@ -568,7 +569,7 @@ int meshApart(const std::string& brief, const std::string& report, int threads) 
 
 /// Several briefs meshed one after the other, in one table, with the rules that differ from the first. Each runs in a
 /// process of its own: its memory is that of its run, and one that fails leaves the others.
-int compareCommand(const std::vector<std::string>& paths, int threads, const std::string& report) {
+int compareCommand(const std::vector<std::string>& paths, int threads, bool yes, const std::string& report) {
   std::vector<Brief> briefs;
   for (const auto& p : paths) {
     auto b = loadBrief(p);
@@ -591,8 +592,8 @@ int compareCommand(const std::vector<std::string>& paths, int threads, const std
               "verdict");
   for (std::size_t i = 0; i < briefs.size(); ++i) {
     const std::string file = folder + "/" + std::to_string(i) + ".json", name = fs::path(paths[i]).stem().string();
-    const int answer = meshApart(paths[i], file, threads);
-    if (answer != 0 && code < 3) code = std::max(code, answer);
+    const int answer = meshApart(paths[i], file, threads, yes);
+    code = std::max(code, answer);
     nlohmann::json row{{"brief", paths[i]}, {"exit_code", answer}, {"differs", nlohmann::json::array()}};
     auto text = readFile(file);
     const auto j = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
@@ -872,6 +873,7 @@ int main(int argc, char** argv) {
   auto* compareCmd = app.add_subcommand("compare", "mesh several briefs, in one table with the rules that differ");
   compareCmd->add_option("BRIEF", several)->required()->expected(2, 20);
   compareCmd->add_option("--report", report, "JSON report");
+  compareCmd->add_flag("--yes", m.yes, "mesh even above a brief's budget of elements");
   compareCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
   auto* limitsCmd = app.add_subcommand("limits", "a limit set as the text of a file to share");
   limitsCmd->add_option("SET", limits, "general, strength, flow, or a .limits file");
@@ -898,7 +900,7 @@ int main(int argc, char** argv) {
     if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
-    if (*compareCmd) return compareCommand(several, m.threads, report);
+    if (*compareCmd) return compareCommand(several, m.threads, m.yes, report);
     if (*limitsCmd) return limitsCommand(limits, out);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);

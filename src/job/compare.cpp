@@ -72,7 +72,8 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   number("off the true surface", Good::Low, " " + unit, [](const RunResult& r) { return r.deviation; });
   std::set<Metric> seen;
   for (const auto* run : runs)
-    for (const auto& l : run ? run->audit.limits.limits : std::vector<Limit>()) {
+    for (std::size_t i = 0; run && i < run->audit.limits.limits.size(); ++i) {
+      const Limit& l = run->audit.limits.limits[i];
       if (!seen.insert(l.metric).second) continue;
       const auto& info = metricInfo(l.metric);
       const std::string sign = info.unit == std::string("deg") ? "°" : "";

@@ -59,10 +59,13 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
   const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
   LimitSet set = base ? *base : *limitSet("general");
   if (judge && !judge->get("file").empty())
-    if (auto own = loadLimits(brief.resolve(judge->get("file")))) set = atGroups(withTarget(*own, target), mesh);
+    if (auto kept = loadLimits(brief.resolve(judge->get("file")))) set = atGroups(withTarget(*kept, target), mesh);
   const auto words = metricWords();
-  for (const auto& r : brief.rules) {
-    if (r.off || (r.kind != "limit" && r.kind != "accept")) continue;
+  // Limits first, wherever they stand: what is accepted widens them.
+  std::vector<Rule> own = brief.rules;
+  std::erase_if(own, [](const Rule& r) { return r.off || (r.kind != "limit" && r.kind != "accept"); });
+  std::stable_partition(own.begin(), own.end(), [](const Rule& r) { return r.kind == "limit"; });
+  for (const auto& r : own) {
     auto word = std::find(words.begin(), words.end(), r.get("metric"));
     if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
     Limit l;
@@ -76,7 +79,7 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
       addLimit(set, std::move(l));
       continue;
     }
-    // What is accepted widens the limits there are: all of the metric, or at the group named.
+    // All limits of the metric, or the one at the group named.
     const Acceptance accepted{l.bound, r.get("reason")};
     const Limit* general = nullptr;
     bool there = false;

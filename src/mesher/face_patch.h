@@ -65,8 +65,8 @@ private:
   /// Triangles that look the wrong way, as a divided edge leaves them behind where a flat triangle lay between the old
   /// chord and the true curve: flipped whenever that turns the pair the right way.
   void untangle();
-  /// A face that is folded, as where its edges nearly touch, is triangulated anew between its edges, if it is flat or
-  /// turns little.
+  /// A face that is folded, as where its edges nearly touch, is triangulated anew between its edges, if it is flat,
+  /// part of a cylinder, or turns little.
   void unfold();
   std::vector<Vec3> rolledOut(const std::vector<std::array<int, 2>>& edges) const;
   bool narrow(const std::vector<std::array<int, 2>>& edges) const;

@@ -151,8 +151,11 @@ TEST_F(Lenses, severalSectionsLeaveACornerAndEachIsPlacedTyped) {
   EXPECT_NEAR(std::abs(v->look().sections[1].offset), std::abs(wanted), 1e-6);
   EXPECT_NE(v->look().sections[1].offset, before);
   EXPECT_EQ(v->sectionCells(), crossed());
+  const QString placed = at->text();
+  EXPECT_TRUE(placed.endsWith(" mm")) << placed.toStdString();
   at->setText("much");
   QTest::keyClick(at, Qt::Key_Return);
+  EXPECT_EQ(at->text(), placed);
   EXPECT_NEAR(std::abs(v->look().sections[1].offset), std::abs(wanted), 1e-6);
   // Nothing that is cut away can be picked.
   auto shown = [&] {

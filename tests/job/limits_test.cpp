@@ -146,6 +146,11 @@ TEST(BriefLimits, WhatIsAcceptedForAReasonPasses) {
   EXPECT_EQ(outside->accepted, 0u);
   EXPECT_EQ(inside->accepted + outside->failing, before.audit.failingCells);
 
+  // Where the card stands is no matter.
+  const RunResult first = runWith(briefWith("2 mm", {top, accept("1"), strict}), part);
+  EXPECT_EQ(first.audit.acceptedCells, all.audit.acceptedCells);
+  EXPECT_TRUE(first.audit.pass);
+
   // Kept and read again it is judged the same; the reason is there.
   TempFolder folder;
   const std::string file = folder / "a.run";
