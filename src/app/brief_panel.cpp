@@ -20,6 +20,7 @@
 #include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <map>
 #include <set>
 
 namespace tess {
@@ -89,6 +90,7 @@ public:
                       .arg(spine.name(), theme::dyed("#F3E7D3")));
   }
   std::function<void(bool)> onHover;
+  QLabel* below = nullptr; ///< the line under the sentence
 
 protected:
   void enterEvent(QEnterEvent*) override {
@@ -203,6 +205,7 @@ protected:
   void mouseReleaseEvent(QMouseEvent* e) override {
     if (m_scrubbed) {
       setDown(false);
+      m_scrubbed = false;
       m_commit(text().toStdString());
       return;
     }
@@ -252,6 +255,17 @@ QLabel* label(const QString& text, const char* name = "") {
   l->setObjectName(name);
   l->setWordWrap(true);
   return l;
+}
+
+QString factsOf(const Part& part) {
+  const bool closed = std::all_of(part.bodies.begin(), part.bodies.end(), [](const PartBody& b) { return b.closed; });
+  return BriefPanel::tr("%1 · %2 · %3 faces · %4")
+      .arg(QString::fromStdString(part.sizeText()).replace(" x ", " × "))
+      .arg(part.bodies.size() == 1 ? BriefPanel::tr("1 body") : BriefPanel::tr("%1 bodies").arg(part.bodies.size()))
+      .arg(part.faces.size())
+      .arg(part.unitAssumed ? BriefPanel::tr("unit assumed")
+           : closed         ? BriefPanel::tr("closed")
+                            : BriefPanel::tr("open"));
 }
 
 QString previewLine(const QString& text) { return text.isEmpty() ? text : BriefPanel::tr("will be %1").arg(text); }
@@ -332,82 +346,237 @@ void BriefPanel::reveal(int rule) {
   });
 }
 
-void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
-                      const RunResult* run, const std::vector<Problem>& problems) {
-  while (auto* i = m_cards->takeAt(0)) {
-    if (auto* w = i->widget()) {
-      w->hide();
-      w->setParent(nullptr);
-      w->deleteLater();
+void BriefPanel::arrange(std::vector<Piece> pieces) {
+  if (std::equal(pieces.begin(), pieces.end(), m_pieces.begin(), m_pieces.end(),
+                 [](const Piece& x, const Piece& y) { return x.key == y.key; }))
+    return;
+  // Keys and tab order go on where they were, when the chip there is made anew.
+  QWidget* focus = m_cards->parentWidget()->focusWidget();
+  const bool held = focus && focus->hasFocus();
+  const QString chip = held ? focus->property("key").toString() : QString();
+  int rule = -1;
+  for (std::size_t i = 0; held && i < m_ruleCards.size(); ++i)
+    if (m_ruleCards[i] && m_ruleCards[i]->isAncestorOf(focus)) rule = static_cast<int>(i);
+  std::multimap<QString, QWidget*> before;
+  for (const auto& p : m_pieces) before.emplace(p.key, p.widget);
+  while (auto* i = m_cards->takeAt(0)) delete i;
+  QWidget* last = nullptr;
+  for (auto& p : pieces) {
+    if (auto old = before.extract(p.key))
+      p.widget = old.mapped();
+    else
+      p.widget = p.make();
+    m_cards->addWidget(p.widget);
+    for (auto* w : p.widget->findChildren<QToolButton*>()) { // the tab key goes down the column, to the line below it
+      if (last) QWidget::setTabOrder(last, w);
+      last = w;
     }
-    delete i;
   }
-  m_ruleCards.assign(brief.rules.size(), nullptr);
-  m_below.assign(brief.rules.size(), nullptr);
-  // A rule that was added or taken away shifts the others: their words come again with the size field.
-  if (m_previews.size() != brief.rules.size()) m_previews.clear();
-  m_cards->addWidget(label(tr("PART"), "section"));
-  auto* partCard = new Card(QColor("#8A929A"));
-  auto* pv = new QVBoxLayout(partCard);
+  if (last) QWidget::setTabOrder(last, m_say);
+  for (const auto& [key, widget] : before) {
+    widget->hide();
+    widget->setParent(nullptr);
+    widget->deleteLater();
+  }
+  m_cards->addStretch();
+  m_pieces = std::move(pieces);
+  std::fill(m_ruleCards.begin(), m_ruleCards.end(), nullptr);
+  for (const auto& p : m_pieces)
+    if (p.rule >= 0) {
+      const auto at = static_cast<std::size_t>(p.rule);
+      if (m_ruleCards.size() <= at) m_ruleCards.resize(at + 1, nullptr);
+      m_ruleCards[at] = p.widget;
+    }
+  if (rule >= 0 && !chip.isEmpty() && static_cast<std::size_t>(rule) < m_ruleCards.size())
+    if (QWidget* card = m_ruleCards[static_cast<std::size_t>(rule)])
+      for (auto* c : card->findChildren<QToolButton*>("chip"))
+        if (c->property("key").toString() == chip && !c->hasFocus()) c->setFocus();
+  m_unfitted = true;
+}
+
+QWidget* BriefPanel::partCard(const Part* part) {
+  auto* card = new Card(QColor("#8A929A"));
+  auto* pv = new QVBoxLayout(card);
   pv->setContentsMargins(9, 6, 8, 6);
   pv->setSpacing(3);
-  if (!part)
+  if (!part) {
     pv->addWidget(label(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here.")));
-  else {
-    auto* line = new QWidget;
-    auto* flow = new FlowLayout(line);
-    auto* name = new QLabel("<b>" + QFileInfo(QString::fromStdString(part->path)).fileName().toHtmlEscaped() + "</b>");
-    flow->addWidget(name);
-    flow->addWidget(new QLabel(tr("in")));
-    Slot s;
-    s.key = "unit";
-    s.type = SlotType::Choice;
-    s.help = tr("unit of the file's numbers").toStdString();
-    s.choices = unitNames();
-    flow->addWidget(
-        new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
-    pv->addWidget(line);
-    bool closed = true;
-    for (const auto& b : part->bodies) closed = closed && b.closed;
-    pv->addWidget(label(tr("%1 · %2 · %3 faces · %4")
-                            .arg(QString::fromStdString(part->sizeText()).replace(" x ", " × "))
-                            .arg(part->bodies.size() == 1 ? tr("1 body") : tr("%1 bodies").arg(part->bodies.size()))
-                            .arg(part->faces.size())
-                            .arg(part->unitAssumed ? tr("unit assumed")
-                                 : closed          ? tr("closed")
-                                                   : tr("open")),
-                        "small"));
+    return card;
   }
-  m_cards->addWidget(partCard);
-  auto groupsHead = [&](QHBoxLayout* h) {
-    auto open = part ? unassignedFaces(*part, groups).size() : 0;
-    if (!open) return;
-    auto* l = label(open == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(open), "small");
-    l->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    h->addWidget(l, 1);
-    auto* propose = new QToolButton;
-    propose->setObjectName("link");
-    propose->setText(tr("propose"));
-    propose->setAccessibleName(tr("Propose groups"));
-    propose->setToolTip(tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
-    propose->setCursor(Qt::PointingHandCursor);
-    connect(propose, &QToolButton::clicked, this, &BriefPanel::groupsWanted);
-    h->addWidget(propose);
+  auto* line = new QWidget;
+  auto* flow = new FlowLayout(line);
+  flow->addWidget(
+      new QLabel("<b>" + QFileInfo(QString::fromStdString(part->path)).fileName().toHtmlEscaped() + "</b>"));
+  flow->addWidget(new QLabel(tr("in")));
+  Slot s;
+  s.key = "unit";
+  s.type = SlotType::Choice;
+  s.help = tr("unit of the file's numbers").toStdString();
+  s.choices = unitNames();
+  flow->addWidget(
+      new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
+  pv->addWidget(line);
+  pv->addWidget(label(factsOf(*part), "small"));
+  return card;
+}
+
+QWidget* BriefPanel::sectionHead(const QString& title, std::size_t unnamed) {
+  auto* head = new QWidget;
+  auto* h = new QHBoxLayout(head);
+  h->setContentsMargins(0, 4, 0, 0);
+  h->addWidget(label(title, "section"));
+  if (!unnamed) return head;
+  auto* l = label(unnamed == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(unnamed), "small");
+  l->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  h->addWidget(l, 1);
+  auto* propose = new QToolButton;
+  propose->setObjectName("link");
+  propose->setText(tr("propose"));
+  propose->setAccessibleName(tr("Propose groups"));
+  propose->setToolTip(tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
+  propose->setCursor(Qt::PointingHandCursor);
+  connect(propose, &QToolButton::clicked, this, &BriefPanel::groupsWanted);
+  h->addWidget(propose);
+  return head;
+}
+
+QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, const QStringList& targets,
+                              const QColor& spine) {
+  const RuleKind* kind = ruleKind(r.kind);
+  auto* card = new Card(spine);
+  card->setAccessibleName(QString::fromStdString(sentenceOf(r)));
+  card->onHover = [this, index](bool in) { emit hovered(in ? index : -1); };
+  auto* v = new QVBoxLayout(card);
+  v->setContentsMargins(9, 6, 8, 6);
+  v->setSpacing(3);
+  auto* line = new QWidget;
+  line->setEnabled(!r.off);
+  auto* flow = new FlowLayout(line);
+  if (!kind)
+    flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
+  else {
+    // The sentence of the table, with words as labels and entries as chips.
+    auto words = [&](const std::string& text) {
+      for (const auto& w : QString::fromStdString(text).split(' ', Qt::SkipEmptyParts)) flow->addWidget(new QLabel(w));
+    };
+    auto chip = [&](const std::string& key) {
+      const Slot* s = kind->slot(key);
+      if (!s) return;
+      QString value = QString::fromStdString(r.get(key));
+      if (value.isEmpty() && key == "target") value = overall;
+      auto* c = new Chip(
+          *s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); },
+          s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
+      c->setProperty("key", QString::fromStdString(key));
+      c->onTyped = [this, index, key](const std::string& t) { emit valueTyped(index, key, t); };
+      c->onLeave = [this] { emit typingLeft(); };
+      flow->addWidget(c);
+    };
+    const std::string& t = kind->sentence;
+    std::string pending;
+    for (std::size_t k = 0; k < t.size();) {
+      if (t[k] == '[') {
+        std::size_t e = t.find(']', k), b = t.find('{', k), c = t.find('}', k);
+        std::string key = t.substr(b + 1, c - b - 1);
+        auto it = r.values.find(key);
+        if (it != r.values.end() && !it->second.empty()) {
+          words(pending);
+          pending.clear();
+          words(t.substr(k + 1, b - k - 1));
+          chip(key);
+          words(t.substr(c + 1, e - c - 1));
+        }
+        k = e + 1;
+      } else if (t[k] == '{') {
+        words(pending);
+        pending.clear();
+        std::size_t e = t.find('}', k);
+        chip(t.substr(k + 1, e - k - 1));
+        k = e + 1;
+      } else
+        pending += t[k++];
+    }
+    words(pending);
+  }
+  v->addWidget(line);
+  card->below = label("", "small");
+  v->addWidget(card->below);
+  card->below->hide(); // never shown before it has a parent: it would be a window of its own
+  if (!r.note.empty()) v->addWidget(label("“" + QString::fromStdString(r.note) + "”", "small"));
+  card->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(card, &QWidget::customContextMenuRequested, this,
+          [this, card, index, r](const QPoint& p) { ruleMenu(index, r, card->mapToGlobal(p)); });
+  return card;
+}
+
+void BriefPanel::ruleMenu(int index, const Rule& r, const QPoint& at) {
+  QMenu menu;
+  auto* off = menu.addAction(r.off ? tr("Switch on") : tr("Switch off"));
+  auto* dup = menu.addAction(tr("Duplicate"));
+  auto* up = menu.addAction(tr("Move up"));
+  auto* down = menu.addAction(tr("Move down"));
+  auto* note = menu.addAction(tr("Note…"));
+  auto* more = menu.addMenu(tr("Say more"));
+  if (const RuleKind* kind = ruleKind(r.kind))
+    for (const auto& s : kind->entries) {
+      std::string key = s.key;
+      auto* a = more->addAction(QString::fromStdString(s.key).replace('_', ' '));
+      a->setToolTip(QString::fromStdString(s.help));
+      connect(a, &QAction::triggered, this, [this, index, key, s, r] {
+        bool ok = false;
+        QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help),
+                                          QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
+        if (ok) emit valueChanged(index, key, t.toStdString());
+      });
+    }
+  menu.addSeparator();
+  auto* del = menu.addAction(tr("Remove"));
+  auto* a = menu.exec(at);
+  if (a == off)
+    emit switched(index, !r.off);
+  else if (a == dup)
+    emit duplicated(index);
+  else if (a == up)
+    emit moved(index, -1);
+  else if (a == down)
+    emit moved(index, 1);
+  else if (a == note) {
+    bool ok = false;
+    QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal,
+                                      QString::fromStdString(r.note), &ok);
+    if (ok) emit noteChanged(index, t.toStdString());
+  } else if (a == del)
+    emit removed(index);
+}
+
+void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
+                      const RunResult* run, const std::vector<Problem>& problems) {
+  // A rule that was added or taken away shifts the others: their words come again with the size field.
+  if (m_previews.size() != brief.rules.size()) m_previews.clear();
+  const std::size_t unnamed = part ? unassignedFaces(*part, groups).size() : 0;
+  std::vector<Piece> pieces;
+  auto text = [&](const QString& words, const char* name) {
+    pieces.push_back({QString("text\x1f%1\x1f%2").arg(name, words), -1, [words, name] { return label(words, name); }});
   };
+  auto head = [&](const QString& title, std::size_t open) {
+    pieces.push_back(
+        {QString("head\x1f%1\x1f%2").arg(title).arg(open), -1, [=, this] { return sectionHead(title, open); }});
+  };
+  text(tr("PART"), "section");
+  pieces.push_back({part ? "part\x1f" + QString::fromStdString(part->path) + '\x1f' +
+                               QString::fromStdString(part->unit) + '\x1f' + factsOf(*part)
+                         : QString("no part"),
+                    -1, [=, this] { return partCard(part); }});
   if (part && groups.empty()) {
-    auto* head = new QWidget;
-    auto* h = new QHBoxLayout(head);
-    h->setContentsMargins(0, 4, 0, 0);
-    h->addWidget(label(tr("GROUPS"), "section"));
-    groupsHead(h);
-    m_cards->addWidget(head);
+    head(tr("GROUPS"), unnamed);
     if (brief.rules.empty() || brief.rules[0].kind != "group")
-      m_cards->addWidget(label(tr("Select faces and press G, or let the part propose."), "small"));
+      text(tr("Select faces and press G, or let the part propose."), "small");
   }
   QStringList targets{"everywhere"};
   for (const auto& g : groups) targets << QString::fromStdString(g.name);
+  const QString overall =
+      part ? QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit) : QString();
   std::string section;
-  const Brief plain = settled(brief, part);
   for (const char* want : {"Part", "Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
     for (std::size_t i = 0; i < brief.rules.size(); ++i) {
       const Rule& r = brief.rules[i];
@@ -415,193 +584,129 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       if ((kind ? kind->section : "") != want) continue;
       if (section != want || (!kind && section.empty())) {
         section = want;
-        auto* head = new QWidget;
-        auto* h = new QHBoxLayout(head);
-        h->setContentsMargins(0, 4, 0, 0);
-        h->addWidget(label(kind ? QString(want).toUpper() : tr("UNKNOWN"), "section"));
-        if (section == "Groups") groupsHead(h);
-        m_cards->addWidget(head);
+        head(kind ? QString(want).toUpper() : tr("UNKNOWN"), section == "Groups" ? unnamed : 0);
       }
-      int index = static_cast<int>(i);
-      auto* card = new Card(spineOf(r, groups));
-      card->setAccessibleName(QString::fromStdString(sentenceOf(r)));
-      card->onHover = [this, index](bool in) { emit hovered(in ? index : -1); };
-      m_ruleCards[i] = card;
-      auto* v = new QVBoxLayout(card);
-      v->setContentsMargins(9, 6, 8, 6);
-      v->setSpacing(3);
-      auto* line = new QWidget;
-      line->setEnabled(!r.off);
-      auto* flow = new FlowLayout(line);
-      if (!kind)
-        flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
-      else {
-        // The sentence of the table, with words as labels and entries as chips.
-        auto words = [&](const std::string& text) {
-          for (const auto& w : QString::fromStdString(text).split(' ', Qt::SkipEmptyParts))
-            flow->addWidget(new QLabel(w));
-        };
-        auto chip = [&](const std::string& key) {
-          const Slot* s = kind->slot(key);
-          if (!s) return;
-          QString value = QString::fromStdString(r.get(key));
-          if (value.isEmpty() && key == "target" && part)
-            value = QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit);
-          auto* c = new Chip(
-              *s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); },
-              s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
-          c->setProperty("key", QString::fromStdString(key));
-          c->onTyped = [this, index, key](const std::string& t) { emit valueTyped(index, key, t); };
-          c->onLeave = [this] { emit typingLeft(); };
-          flow->addWidget(c);
-        };
-        const std::string& t = kind->sentence;
-        std::string pending;
-        for (std::size_t k = 0; k < t.size();) {
-          if (t[k] == '[') {
-            std::size_t e = t.find(']', k), b = t.find('{', k), c = t.find('}', k);
-            std::string key = t.substr(b + 1, c - b - 1);
-            auto it = r.values.find(key);
-            if (it != r.values.end() && !it->second.empty()) {
-              words(pending);
-              pending.clear();
-              words(t.substr(k + 1, b - k - 1));
-              chip(key);
-              words(t.substr(c + 1, e - c - 1));
-            }
-            k = e + 1;
-          } else if (t[k] == '{') {
-            words(pending);
-            pending.clear();
-            std::size_t e = t.find('}', k);
-            chip(t.substr(k + 1, e - k - 1));
-            k = e + 1;
-          } else
-            pending += t[k++];
-        }
-        words(pending);
-      }
-      v->addWidget(line);
-      // Below: asked/got, counts, or what is wrong.
-      QString below;
-      bool wrong = false;
-      if (r.off) below = tr("switched off");
-      if (r.kind == "group" && !r.off)
-        for (const auto& g : groups)
-          if (g.rule == index) {
-            below = g.entities.empty()       ? tr("matches nothing")
-                    : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim))
-                                             : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
-            wrong = g.entities.empty();
-          }
-      // What names and shares stand for.
-      if (kind && part && !r.off && i < plain.rules.size())
-        for (const auto& s : kind->entries)
-          if (r.kind != "value" && s.type != SlotType::Points && r.get(s.key) != plain.rules[i].get(s.key))
-            below += (below.isEmpty() ? "" : " · ") + QString::fromStdString(r.get(s.key)) + " = " +
-                     QString::fromStdString(s.type == SlotType::Length || s.type == SlotType::Size
-                                                ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) + " " +
-                                                      part->unit
-                                                : formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 6));
-      if (below.isEmpty() && !r.off && i < m_previews.size())
-        below = previewLine(QString::fromStdString(m_previews[i]));
-      if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
-        for (const auto& a : run->rules)
-          if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));
-      for (const auto& p : problems)
-        if (p.where.rfind("rule " + std::to_string(i + 1), 0) == 0 &&
-            (p.where.size() == 6 + std::to_string(i).size() ||
-             !std::isdigit(static_cast<unsigned char>(p.where[5 + std::to_string(i + 1).size()])))) {
-          below = QString::fromStdString(p.what + (p.why.empty() ? "" : ": " + p.why));
-          wrong = true;
-        }
-      m_below[i] = label(below, wrong ? "problem" : "small");
-      m_below[i]->setVisible(!below.isEmpty());
-      v->addWidget(m_below[i]);
-      if (!r.note.empty()) v->addWidget(label("“" + QString::fromStdString(r.note) + "”", "small"));
-      card->setContextMenuPolicy(Qt::CustomContextMenu);
-      connect(card, &QWidget::customContextMenuRequested, this, [this, card, index, r, kind](const QPoint& p) {
-        QMenu menu;
-        auto* off = menu.addAction(r.off ? tr("Switch on") : tr("Switch off"));
-        auto* dup = menu.addAction(tr("Duplicate"));
-        auto* up = menu.addAction(tr("Move up"));
-        auto* down = menu.addAction(tr("Move down"));
-        auto* note = menu.addAction(tr("Note…"));
-        auto* more = menu.addMenu(tr("Say more"));
-        if (kind)
-          for (const auto& s : kind->entries) {
-            std::string key = s.key;
-            auto* a = more->addAction(QString::fromStdString(s.key).replace('_', ' '));
-            a->setToolTip(QString::fromStdString(s.help));
-            connect(a, &QAction::triggered, this, [this, index, key, s, r] {
-              bool ok = false;
-              QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help),
-                                                QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
-              if (ok) emit valueChanged(index, key, t.toStdString());
-            });
-          }
-        menu.addSeparator();
-        auto* del = menu.addAction(tr("Remove"));
-        auto* a = menu.exec(card->mapToGlobal(p));
-        if (a == off)
-          emit switched(index, !r.off);
-        else if (a == dup)
-          emit duplicated(index);
-        else if (a == up)
-          emit moved(index, -1);
-        else if (a == down)
-          emit moved(index, 1);
-        else if (a == note) {
-          bool ok = false;
-          QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal,
-                                            QString::fromStdString(r.note), &ok);
-          if (ok) emit noteChanged(index, t.toStdString());
-        } else if (a == del)
-          emit removed(index);
-      });
-      m_cards->addWidget(card);
+      const QColor spine = spineOf(r, groups);
+      // All that the card is made of; what stands below its sentence is put there afterwards.
+      QStringList key{"rule",
+                      QString::number(i),
+                      QString::fromStdString(r.kind),
+                      r.off ? "off" : "on",
+                      QString::fromStdString(r.note),
+                      spine.name(),
+                      theme::card.name(),
+                      targets.join('\x1e')};
+      if (kind && kind->slot("target") && r.get("target").empty()) key << overall;
+      for (const auto& [name, value] : r.values) key << QString::fromStdString(name + "\x1e" + value);
+      const int index = static_cast<int>(i);
+      pieces.push_back({key.join('\x1f'), index, [=, this] { return ruleCard(index, r, overall, targets, spine); }});
     }
-  m_cards->addStretch();
+  m_ruleCards.resize(brief.rules.size(), nullptr);
+  arrange(std::move(pieces));
+  m_ruleCards.resize(brief.rules.size(), nullptr);
+  const Brief plain = settled(brief, part);
+  for (std::size_t i = 0; i < brief.rules.size(); ++i) {
+    const Below b = belowOf(brief, plain, i, part, groups, run, problems);
+    putBelow(static_cast<int>(i), b.text, b.wrong);
+  }
+  if (!m_unfitted) return;
   fitHeight();
   QMetaObject::invokeMethod(
-      this, [this] { fitHeight(); }, Qt::QueuedConnection); // again with the final widths
+      this,
+      [this] {
+        m_unfitted = true; // again with the final widths
+        fitHeight();
+      },
+      Qt::QueuedConnection);
+}
+
+BriefPanel::Below BriefPanel::belowOf(const Brief& brief, const Brief& plain, std::size_t i, const Part* part,
+                                      const std::vector<ResolvedGroup>& groups, const RunResult* run,
+                                      const std::vector<Problem>& problems) const {
+  const Rule& r = brief.rules[i];
+  const RuleKind* kind = ruleKind(r.kind);
+  const int index = static_cast<int>(i);
+  QString below;
+  bool wrong = false;
+  if (r.off) below = tr("switched off");
+  if (r.kind == "group" && !r.off)
+    for (const auto& g : groups)
+      if (g.rule == index) {
+        below = g.entities.empty()       ? tr("matches nothing")
+                : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim))
+                                         : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
+        wrong = g.entities.empty();
+      }
+  // What names and shares stand for.
+  if (kind && part && !r.off && i < plain.rules.size())
+    for (const auto& s : kind->entries)
+      if (r.kind != "value" && s.type != SlotType::Points && r.get(s.key) != plain.rules[i].get(s.key))
+        below += (below.isEmpty() ? "" : " · ") + QString::fromStdString(r.get(s.key)) + " = " +
+                 QString::fromStdString(s.type == SlotType::Length || s.type == SlotType::Size
+                                            ? formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 4) + " " +
+                                                  part->unit
+                                            : formatNumber(slotNumber(plain.rules[i], s.key, part->unit), 6));
+  if (below.isEmpty() && !r.off && i < m_previews.size()) below = previewLine(QString::fromStdString(m_previews[i]));
+  if (run && !r.off && i < run->brief.rules.size() && run->brief.rules[i] == r)
+    for (const auto& a : run->rules)
+      if (a.rule == index) below = tr("got %1").arg(QString::fromStdString(a.got));
+  for (const auto& p : problems)
+    if (p.where.rfind("rule " + std::to_string(i + 1), 0) == 0 &&
+        (p.where.size() == 6 + std::to_string(i).size() ||
+         !std::isdigit(static_cast<unsigned char>(p.where[5 + std::to_string(i + 1).size()])))) {
+      below = QString::fromStdString(p.what + (p.why.empty() ? "" : ": " + p.why));
+      wrong = true;
+    }
+  return {below, wrong};
+}
+
+QLabel* BriefPanel::belowLabel(int rule) const {
+  if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size()) return nullptr;
+  auto* card = static_cast<Card*>(m_ruleCards[static_cast<std::size_t>(rule)]);
+  return card ? card->below : nullptr;
 }
 
 void BriefPanel::putBelow(int rule, const QString& text, bool wrong) {
-  auto* l =
-      rule >= 0 && static_cast<std::size_t>(rule) < m_below.size() ? m_below[static_cast<std::size_t>(rule)] : nullptr;
+  auto* l = belowLabel(rule);
   if (!l || (l->text() == text && (l->objectName() == "problem") == wrong)) return;
   l->setText(text);
   l->setVisible(!text.isEmpty());
-  l->setObjectName(wrong ? "problem" : "small");
-  l->style()->unpolish(l);
-  l->style()->polish(l);
-  fitHeight();
+  if ((l->objectName() == "problem") != wrong) {
+    l->setObjectName(wrong ? "problem" : "small");
+    l->style()->unpolish(l);
+    l->style()->polish(l);
+  }
+  m_unfitted = true;
 }
 
 void BriefPanel::showPreview(int rule, const QString& text, bool wrong) {
   putBelow(rule, wrong ? text : previewLine(text), wrong);
+  fitHeight();
 }
 
 QString BriefPanel::below(int rule) const {
-  auto* l =
-      rule >= 0 && static_cast<std::size_t>(rule) < m_below.size() ? m_below[static_cast<std::size_t>(rule)] : nullptr;
+  auto* l = belowLabel(rule);
   return l ? l->text() : QString();
 }
 
 void BriefPanel::setPreviews(const std::vector<std::string>& texts) {
   const auto before = m_previews;
   m_previews = texts;
-  for (std::size_t i = 0; i < texts.size() && i < m_below.size(); ++i) {
+  for (std::size_t i = 0; i < texts.size(); ++i) {
+    auto* l = belowLabel(static_cast<int>(i));
     // What a run got, or what is wrong, says more.
     const QString old = i < before.size() ? previewLine(QString::fromStdString(before[i])) : QString();
-    if (m_below[i] && (m_below[i]->text().isEmpty() || m_below[i]->text() == old))
+    if (l && (l->text().isEmpty() || l->text() == old))
       putBelow(static_cast<int>(i), previewLine(QString::fromStdString(texts[i])), false);
   }
+  fitHeight();
 }
 
 /// Wrapped text needs more height than a scroll area's content gets by itself.
 void BriefPanel::fitHeight() {
+  if (!m_unfitted && m_fittedWidth == width()) return;
+  m_unfitted = false;
+  m_fittedWidth = width();
   auto* body = m_cards->parentWidget();
   for (auto* w : body->findChildren<QWidget*>()) {
     w->ensurePolished(); // fonts decide how words wrap

@@ -2,7 +2,9 @@
 // The brief as a column of sentence cards made from the rule table: words and chips; a chip is edited in place.
 #pragma once
 #include "job/run.h"
+#include <QStringList>
 #include <QWidget>
+#include <functional>
 
 class QLabel;
 class QLineEdit;
@@ -48,14 +50,36 @@ protected:
   void resizeEvent(QResizeEvent* e) override;
 
 private:
-  void fitHeight();
+  /// A widget of the column. Its key holds all that it is made of: one with the same key serves again.
+  struct Piece {
+    QString key;
+    int rule; ///< -1: none
+    std::function<QWidget*()> make;
+    QWidget* widget = nullptr;
+  };
+  struct Below { ///< what stands below a sentence
+    QString text;
+    bool wrong;
+  };
   QScrollArea* m_scroll;
   QVBoxLayout* m_cards;
   QLineEdit* m_say;
+  std::vector<Piece> m_pieces;
   std::vector<QWidget*> m_ruleCards;
-  std::vector<QLabel*> m_below;        ///< the line under each sentence
   std::vector<std::string> m_previews; ///< by rule, of the brief as it last was
+  bool m_unfitted = false;             ///< heights may not be those of the words any more
+  int m_fittedWidth = -1;
+  void arrange(std::vector<Piece> pieces);
+  QWidget* partCard(const Part* part);
+  QWidget* sectionHead(const QString& title, std::size_t unnamed);
+  QWidget* ruleCard(int index, const Rule& r, const QString& overall, const QStringList& targets, const QColor& spine);
+  void ruleMenu(int index, const Rule& r, const QPoint& at);
+  Below belowOf(const Brief& brief, const Brief& plain, std::size_t i, const Part* part,
+                const std::vector<ResolvedGroup>& groups, const RunResult* run,
+                const std::vector<Problem>& problems) const;
+  QLabel* belowLabel(int rule) const;
   void putBelow(int rule, const QString& text, bool wrong);
+  void fitHeight();
 };
 
 } // namespace tess

@@ -1,10 +1,31 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+// First: TBB uses a word that Qt makes a macro of.
+#include "base/parallel.h"
+
 #include "app/mesh_worker.h"
 #include "job/improve.h"
 #include <QMetaObject>
-#include <QPointer>
+#include <sys/resource.h>
+#include <tbb/task_scheduler_observer.h>
+#include <unistd.h>
 
 namespace tess {
+namespace {
+
+/// The calling thread lets others go first: a window's, and those of a GL that draws on the processor, which want the
+/// same few cores. Linux counts the nice value by thread.
+void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10); }
+
+class TeamStepsBack : public tbb::task_scheduler_observer {
+public:
+  TeamStepsBack() { observe(true); }
+  ~TeamStepsBack() override { observe(false); }
+  void on_scheduler_entry(bool worker) override {
+    if (worker) stepBack();
+  }
+};
+
+} // namespace
 
 MeshWorker::~MeshWorker() {
   stop();
@@ -21,9 +42,9 @@ void MeshWorker::drop() {
   m_busy = false;
 }
 
-template <class F> void MeshWorker::start(F&& work) {
+template <class F> void MeshWorker::start(F&& work, Pace pace) {
+  static TeamStepsBack team;
   stop();
-  if (m_thread.joinable()) m_thread.join();
   m_progress = std::make_shared<Progress>();
   m_busy = true;
   auto progress = m_progress;
@@ -48,8 +69,12 @@ template <class F> void MeshWorker::start(F&& work) {
     QString s = QString::fromStdString(stage);
     post([this, s, share] { emit progressed(s, share); });
   };
-  m_thread = std::thread([this, post, progress, work] {
+  // The work before comes to its end first, which may take a while: nobody waits for that here.
+  m_thread = std::thread([this, before = std::move(m_thread), post, progress, work, pace]() mutable {
+    if (before.joinable()) before.join();
+    if (pace == Pace::Patient) stepBack();
     try {
+      progress->check();
       auto done = work(*progress);
       post([this, done] {
         m_busy = false;
@@ -120,15 +145,17 @@ void MeshWorker::tell(const Brief& brief, std::shared_ptr<const Part> part, std:
 
 void MeshWorker::preview(const Brief& brief, int rule, std::shared_ptr<const Part> part,
                          std::vector<ResolvedGroup> groups, std::shared_ptr<const SizeField> field) {
-  start([this, brief, rule, part, groups = std::move(groups), field](Progress& progress) -> std::function<void()> {
-    auto p = previewRule(brief, rule, *part, groups, field.get(), progress);
-    if (!p) {
-      Problem bad = p.problem();
-      return [this, rule, bad] { emit notPreviewed(rule, bad); };
-    }
-    RulePreview shown = std::move(*p);
-    return [this, rule, shown] { emit previewed(rule, shown); };
-  });
+  start(
+      [this, brief, rule, part, groups = std::move(groups), field](Progress& progress) -> std::function<void()> {
+        auto p = previewRule(brief, rule, *part, groups, field.get(), progress);
+        if (!p) {
+          Problem bad = p.problem();
+          return [this, rule, bad] { emit notPreviewed(rule, bad); };
+        }
+        RulePreview shown = std::move(*p);
+        return [this, rule, shown] { emit previewed(rule, shown); };
+      },
+      Pace::Prompt);
 }
 
 void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
@@ -193,10 +220,12 @@ void MeshWorker::keepSurface(std::shared_ptr<const RunResult> run, const QString
 }
 
 void MeshWorker::measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities) {
-  start([this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
-    auto all = tess::measure(*part, dim, entities, &progress);
-    return [this, all] { emit measured(all); };
-  });
+  start(
+      [this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
+        auto all = tess::measure(*part, dim, entities, &progress);
+        return [this, all] { emit measured(all); };
+      },
+      Pace::Prompt);
 }
 
 void MeshWorker::keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file) {

@@ -82,7 +82,9 @@ private:
   std::thread m_thread;
   std::shared_ptr<Progress> m_progress;
   bool m_busy = false;
-  template <class F> void start(F&& work);
+  /// Prompt: somebody waits for it while typing. Patient: it lets window and picture go first.
+  enum class Pace { Prompt, Patient };
+  template <class F> void start(F&& work, Pace pace = Pace::Patient);
 };
 
 } // namespace tess

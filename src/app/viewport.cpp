@@ -35,6 +35,7 @@ constexpr int kLinesInMotion = 30000;         ///< more lines than that are draw
 constexpr std::size_t kFacesInMotion = 30000; ///< of a mesh's surface, before the part's stands in for it
 constexpr double kSlowMs = 30;                ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
+constexpr int kSmoothMs = 150; ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
@@ -146,7 +147,6 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
   m_rest.setSingleShot(true);
-  m_rest.setInterval(kRestMs);
   connect(&m_rest, &QTimer::timeout, this, [this] {
     m_moving = m_quick = false;
     setDetail();
@@ -252,7 +252,7 @@ void Viewport::paintGL() {
   gl->glDisable(GL_SCISSOR_TEST);
   gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
-  if (m_moving || m_quick) m_rest.start();
+  if (m_moving || m_quick) m_rest.start(m_moving ? kRestMs : kSmoothMs);
   emit drawn();
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/preview.h"
+#include "base/parallel.h"
 #include "base/units.h"
 #include "job/size_rules.h"
 #include "job/values.h"
@@ -299,7 +300,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   // What a rule asks for through walls or from a file is in the field only, as it last was.
   const bool fromField = r.kind == "through" || r.kind == "field";
   auto others = [&](double h, const Vec3& x) {
-    if (!field) return h;
+    if (!field || field->at(x) >= h) return h; // the search for a reason takes longer
     const SizeReason d = field->deciding(x);
     const bool ours = d.rule == rule || (overall && d.rule < 0 && d.rule != kReasonSlender && d.rule != kReasonMesher);
     return ours && !fromField ? h : std::min(h, d.size);
@@ -321,15 +322,19 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   }
   if (p.dim == Dim::Edge && !p.lit.empty()) faces.clear(); // a rule on edges is told by them
   std::size_t elements = 0;
-  for (int e : edges) {
-    progress.check();
+  std::vector<Walk> walks(edges.size());
+  const auto walk = [&](std::size_t i) {
+    const int e = edges[i];
     const EdgeDivision* d = field ? field->divisionOf(e) : nullptr;
     if (d && d->rule == rule) d = nullptr; // as it was
     for (const auto& x : mine.request().divisions)
       if (x.first == e) d = &x.second;
     if (d && !d->like.empty()) d = nullptr; // nodes come from other edges, which only the mesher knows
-    Walk w = walkEdge(
+    walks[i] = walkEdge(
         part, e, [&](double t, const Vec3& x) { return others(mine.onEdge(e, t, x), x); }, d);
+  };
+  parallelFor(edges.size(), &progress, walk, 4);
+  for (const Walk& w : walks) {
     elements += static_cast<std::size_t>(w.elements);
     for (const Vec3& x : w.marks)
       if (p.marks.size() < kPreviewMarks) p.marks.push_back(x);
