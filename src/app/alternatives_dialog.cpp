@@ -2,6 +2,7 @@
 #include "app/alternatives_dialog.h"
 #include "app/compare_dialog.h"
 #include "app/run_keeper.h"
+#include "app/widgets.h"
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -70,10 +71,7 @@ AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_wor
   busy->addWidget(m_progress);
   all->addLayout(busy);
   auto* row = new QHBoxLayout;
-  auto* another = new QToolButton;
-  another->setObjectName("link");
-  another->setText(tr("keep the open brief under another name…"));
-  another->setCursor(Qt::PointingHandCursor);
+  auto* another = linkButton(tr("keep the open brief under another name…"));
   connect(another, &QToolButton::clicked, this, &AlternativesDialog::anotherWanted);
   row->addWidget(another);
   row->addStretch();

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/audit_panel.h"
 #include "app/class_bar.h"
+#include "app/finding_card.h"
 #include "app/theme.h"
+#include "app/widgets.h"
 #include "job/limits.h"
 #include <QComboBox>
 #include <QGridLayout>
@@ -16,32 +18,6 @@
 namespace tess {
 namespace {
 
-QLabel* label(const QString& name, bool wrap = true) {
-  auto* l = new QLabel;
-  l->setObjectName(name);
-  l->setWordWrap(wrap);
-  return l;
-}
-QToolButton* link(const QString& text) {
-  auto* b = new QToolButton;
-  b->setObjectName("link");
-  b->setText(text);
-  b->setCursor(Qt::PointingHandCursor);
-  return b;
-}
-/// Gone from sight at once, deleted when it is safe.
-void dismiss(QWidget* w) {
-  w->hide();
-  w->setParent(nullptr);
-  w->deleteLater();
-}
-void clear(QLayout* l) {
-  while (auto* i = l->takeAt(0)) {
-    if (i->widget()) dismiss(i->widget());
-    if (i->layout()) clear(i->layout());
-    delete i;
-  }
-}
 QString withUnit(double v, const MetricInfo& m, const std::string& unit) {
   QString s = QString::number(v, 'g', 3);
   std::string u = m.unit;
@@ -67,8 +43,8 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   auto* box = m_box = new QVBoxLayout(body);
   box->setContentsMargins(14, 12, 12, 12);
   box->setSpacing(5);
-  box->addWidget(m_verdict = label("verdict"));
-  box->addWidget(m_detail = label("small"));
+  box->addWidget(m_verdict = styledLabel({}, "verdict"));
+  box->addWidget(m_detail = styledLabel({}, "small"));
   box->addWidget(m_classes = new ClassBar);
   box->addSpacing(4);
   m_metric = new QComboBox;
@@ -83,19 +59,19 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   m_counted->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   what->addWidget(m_counted, 1);
   what->addStretch();
-  m_heights = link(tr("other heights"));
+  m_heights = linkButton(tr("other heights"));
   m_heights->setToolTip(tr("how heights tell counts: by square root, by logarithm, or as they are"));
   what->addWidget(m_heights);
   box->addLayout(what);
   box->addWidget(m_histogram = new Histogram);
-  box->addWidget(m_definition = label("small"));
+  box->addWidget(m_definition = styledLabel({}, "small"));
   box->addSpacing(4);
   auto* limitsRow = new QHBoxLayout;
-  auto* t1 = label("section", false);
+  auto* t1 = styledLabel({}, "section", false);
   t1->setText(tr("LIMITS"));
   limitsRow->addWidget(t1);
   limitsRow->addStretch();
-  m_editLimits = link(tr("change"));
+  m_editLimits = linkButton(tr("change"));
   m_editLimits->setToolTip(tr("other bounds, in a file that can be shared"));
   connect(m_editLimits, &QToolButton::clicked, this, &AuditPanel::editLimits);
   limitsRow->addWidget(m_editLimits);
@@ -105,10 +81,10 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addLayout(m_limits);
   box->addSpacing(4);
   auto* row = new QHBoxLayout;
-  m_worstTitle = label("section", false);
+  m_worstTitle = styledLabel({}, "section", false);
   row->addWidget(m_worstTitle);
   row->addStretch();
-  auto *previous = link("‹"), *next = link("›");
+  auto *previous = linkButton("‹"), *next = linkButton("›");
   previous->setAccessibleName(tr("Previous worst place"));
   next->setAccessibleName(tr("Next worst place"));
   previous->setToolTip(tr("previous (,)"));
@@ -116,12 +92,12 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   row->addWidget(previous);
   row->addWidget(next);
   box->addLayout(row);
-  box->addWidget(m_worst = label("small"));
+  box->addWidget(m_worst = styledLabel({}, "small"));
   m_card = new QVBoxLayout;
   m_card->setSpacing(0);
   box->addLayout(m_card);
   box->addSpacing(4);
-  box->addWidget(m_findingsTitle = label("section"));
+  box->addWidget(m_findingsTitle = styledLabel({}, "section"));
   m_findingRows = new QVBoxLayout;
   m_findingRows->setSpacing(4);
   box->addLayout(m_findingRows);
@@ -186,7 +162,7 @@ void AuditPanel::refreshMetric() {
   m_worstAt = -1;
   m_places.clear();
   m_placesKnown = false;
-  clear(m_card);
+  emptyLayout(m_card);
   m_worstTitle->setText(tr("WORST PLACES"));
   if (!m_run) {
     m_histogram->setValues(nullptr, &info, nullptr);
@@ -240,9 +216,9 @@ void AuditPanel::refreshHistogram() {
 }
 
 void AuditPanel::refreshLimits() {
-  clear(m_limits);
+  emptyLayout(m_limits);
   if (!m_run) {
-    auto* l = label("small");
+    auto* l = styledLabel({}, "small");
     l->setText(tr("chosen by the Judge card"));
     m_limits->addWidget(l);
     return;
@@ -251,31 +227,35 @@ void AuditPanel::refreshLimits() {
   auto* table = new QGridLayout(host);
   table->setContentsMargins(0, 0, 0, 0);
   table->setVerticalSpacing(3);
+  table->setHorizontalSpacing(5);
   int row = 0;
   for (const auto& r : m_run->audit.results) {
     const auto& info = metricInfo(r.limit.metric);
-    auto* name = link(QString::fromStdString(limitName(r.limit)));
+    auto* name = linkButton(QString::fromStdString(limitName(r.limit)));
     Metric m = r.limit.metric;
     name->setToolTip(QString::fromStdString(r.limit.source));
     connect(name, &QToolButton::clicked, this, [this, m] { setMetric(m); });
-    auto* got = label(r.failing ? "problem" : "", false);
-    got->setText(withUnit(r.worst, info, m_run->mesh.unit) + (r.failing ? tr(" · %1 fail").arg(r.failing) : ""));
+    auto* got = styledLabel(withUnit(r.worst, info, m_run->mesh.unit), r.failing ? "problem" : "", false);
     got->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    auto* bound = label("small", false);
+    auto* bound = styledLabel({}, "small", false);
     bound->setText(QString(r.limit.atLeast ? "≥ " : "≤ ") + withUnit(r.limit.bound, info, m_run->mesh.unit));
     bound->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table->addWidget(name, row, 0, Qt::AlignLeft);
     table->addWidget(got, row, 1);
     table->addWidget(bound, row++, 2);
     if (r.failing) {
-      auto* accept = link(tr("accept…"));
+      auto* accept = linkButton(tr("accept…"));
       accept->setToolTip(tr("let these elements pass, for a reason that stands in the report"));
       connect(accept, &QToolButton::clicked, this,
               [this, l = r.limit, worst = r.worst] { emit acceptWanted(l, worst); });
-      table->addWidget(accept, row++, 0, 1, 3, Qt::AlignRight);
+      auto* line = new QHBoxLayout;
+      line->addStretch();
+      line->addWidget(styledLabel(r.failing == 1 ? tr("1 fails") : tr("%L1 fail").arg(r.failing), "problem", false));
+      line->addWidget(accept);
+      table->addLayout(line, row++, 0, 1, 3);
     }
     if (r.accepted) {
-      auto* why = label("small");
+      auto* why = styledLabel({}, "small");
       why->setText(tr("%L1 accepted to %2: %3")
                        .arg(r.accepted)
                        .arg(withUnit(r.limit.accepted->to, info, m_run->mesh.unit))
@@ -286,7 +266,7 @@ void AuditPanel::refreshLimits() {
   table->setColumnStretch(1, 1);
   m_limits->addWidget(host);
   if (m_run->audit.failingCells > 0) {
-    auto* keep = link(tr("keep what fails as a set"));
+    auto* keep = linkButton(tr("keep what fails as a set"));
     keep->setToolTip(tr("the failing elements become the set 'failing' of this mesh, and are handed over with it"));
     connect(keep, &QToolButton::clicked, this, &AuditPanel::keepFailing);
     m_limits->addWidget(keep, 0, Qt::AlignLeft);
@@ -329,7 +309,7 @@ QString AuditPanel::elementCard() const {
 }
 
 void AuditPanel::fillCard(std::int32_t cell) {
-  clear(m_card);
+  emptyLayout(m_card);
   const Mesh& m = m_run->mesh;
   auto c = static_cast<std::size_t>(cell);
   auto* card = new QFrame;
@@ -338,8 +318,7 @@ void AuditPanel::fillCard(std::int32_t cell) {
   table->setContentsMargins(9, 6, 9, 6);
   table->setVerticalSpacing(1);
   auto add = [&](int row, int column, const QString& text, const char* name, Qt::Alignment a = Qt::AlignLeft) {
-    auto* l = label(name, false);
-    l->setText(text);
+    auto* l = styledLabel(text, name, false);
     l->setAlignment(a);
     l->setProperty("element", true);
     table->addWidget(l, row, column);
@@ -349,7 +328,7 @@ void AuditPanel::fillCard(std::int32_t cell) {
     nodes << QString::number(n + 1);
   add(0, 0, tr("%1 no. %L2").arg(QString::fromUtf8(topology(m.cells.type[c]).name.data())).arg(c + 1), "");
   add(0, 1, QString::fromStdString(m.regions[static_cast<std::size_t>(m.cellRegion[c])]), "small", Qt::AlignRight);
-  auto* corners = label("small");
+  auto* corners = styledLabel({}, "small");
   corners->setText(tr("nodes %1").arg(nodes.join(", ")));
   corners->setProperty("element", true);
   table->addWidget(corners, 1, 0, 1, 2);
@@ -372,47 +351,46 @@ void AuditPanel::fillCard(std::int32_t cell) {
 }
 
 void AuditPanel::setFindings(const std::vector<Problem>& findings) {
+  auto same = [](const Problem& x, const Problem& y) {
+    return x.code == y.code && x.what == y.what && x.why == y.why && x.todo == y.todo && x.fix == y.fix &&
+           x.severity == y.severity && x.faces == y.faces && x.places == y.places;
+  };
+  if (m_findingRows->count() > 0 &&
+      std::equal(findings.begin(), findings.end(), m_findings.begin(), m_findings.end(), same))
+    return;
   m_findings = findings;
   m_findingsTitle->setText(tr("FINDINGS  %1").arg(findings.size()));
-  clear(m_findingRows);
-  if (findings.empty()) {
-    auto* l = label("small");
-    l->setText(tr("nothing needs eyes"));
-    m_findingRows->addWidget(l);
-  }
-  for (std::size_t i = 0; i < findings.size(); ++i) {
-    const Problem& p = m_findings[i];
-    auto* card = new QFrame;
-    card->setObjectName("card");
-    auto* v = new QVBoxLayout(card);
-    v->setContentsMargins(9, 6, 9, 6);
-    v->setSpacing(2);
-    auto* what = label(p.severity == Severity::Note ? "" : "problem");
-    what->setText(QString::fromStdString(p.what));
-    v->addWidget(what);
-    QString more = theme::sentences(p.why, p.todo);
-    if (!more.isEmpty()) {
-      auto* why = label("small");
-      why->setText(more);
-      v->addWidget(why);
+  emptyLayout(m_findingRows);
+  if (findings.empty()) m_findingRows->addWidget(styledLabel(tr("nothing needs eyes"), "small"));
+  // What hinders comes first. Three or more of one kind share a card, or they would bury the rest.
+  std::vector<std::vector<Problem>> kinds;
+  for (auto severity : {Severity::Error, Severity::Warning, Severity::Note})
+    for (const auto& p : findings) {
+      if (p.severity != severity) continue;
+      auto alike = std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) {
+        return !p.code.empty() && k[0].code == p.code && k[0].severity == severity;
+      });
+      if (alike == kinds.end())
+        kinds.push_back({p});
+      else
+        alike->push_back(p);
     }
-    auto* acts = new QHBoxLayout;
-    acts->setSpacing(8);
-    if (!p.places.empty() || !p.faces.empty()) {
-      auto* show = link(tr("show"));
-      show->setAccessibleName(tr("Show: %1").arg(QString::fromStdString(p.what)));
-      connect(show, &QToolButton::clicked, this, [this, i] { emit showProblem(m_findings[i]); });
-      acts->addWidget(show);
-    }
-    if (!p.fix.empty()) {
-      auto* fix = link(QString::fromStdString(p.fix));
-      connect(fix, &QToolButton::clicked, this, [this, i] { emit fixProblem(Problem(m_findings[i])); });
-      acts->addWidget(fix);
-    }
-    acts->addStretch();
-    v->addLayout(acts);
+  auto add = [this](std::vector<Problem> alike) {
+    const std::string code = alike[0].code;
+    auto* card = new FindingCard(std::move(alike), m_leafed[code]);
+    connect(card, &FindingCard::showWanted, this, &AuditPanel::showProblem);
+    connect(card, &FindingCard::fixWanted, this, &AuditPanel::fixProblem);
+    connect(card, &FindingCard::leafed, this, [this, code](std::size_t at) {
+      m_leafed[code] = at;
+      fitHeight();
+    });
     m_findingRows->addWidget(card);
-  }
+  };
+  for (auto& kind : kinds)
+    if (kind.size() > 2)
+      add(std::move(kind));
+    else
+      for (auto& p : kind) add({p});
   fitHeight();
 }
 

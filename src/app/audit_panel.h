@@ -5,6 +5,7 @@
 #include "audit/places.h"
 #include "job/run.h"
 #include <QWidget>
+#include <map>
 
 class QComboBox;
 class QLabel;
@@ -54,6 +55,7 @@ private:
   void fitHeight();
   std::shared_ptr<const RunResult> m_run;
   std::vector<Problem> m_findings;
+  std::map<std::string, std::size_t> m_leafed; ///< by kind of finding: the one its card shows
   ClassBar* m_classes;
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
   QComboBox *m_metric, *m_counted;

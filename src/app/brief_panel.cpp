@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/brief_panel.h"
 #include "app/theme.h"
+#include "app/widgets.h"
 #include "base/units.h"
 #include "job/values.h"
 #include <QCompleter>
@@ -250,13 +251,6 @@ private:
   static QString shortened(const QString& t) { return t.size() > 34 ? t.left(31) + "…" : t; }
 };
 
-QLabel* label(const QString& text, const char* name = "") {
-  auto* l = new QLabel(text);
-  l->setObjectName(name);
-  l->setWordWrap(true);
-  return l;
-}
-
 QString factsOf(const Part& part) {
   const bool closed = std::all_of(part.bodies.begin(), part.bodies.end(), [](const PartBody& b) { return b.closed; });
   return BriefPanel::tr("%1 · %2 · %3 faces · %4")
@@ -374,9 +368,7 @@ void BriefPanel::arrange(std::vector<Piece> pieces) {
   }
   if (last) QWidget::setTabOrder(last, m_say);
   for (const auto& [key, widget] : before) {
-    widget->hide();
-    widget->setParent(nullptr);
-    widget->deleteLater();
+    dismissWidget(widget);
   }
   m_cards->addStretch();
   m_pieces = std::move(pieces);
@@ -400,7 +392,7 @@ QWidget* BriefPanel::partCard(const Part* part) {
   pv->setContentsMargins(9, 6, 8, 6);
   pv->setSpacing(3);
   if (!part) {
-    pv->addWidget(label(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here.")));
+    pv->addWidget(styledLabel(tr("Open a part or a brief: File menu, Ctrl+O, or drop a file here."), ""));
     return card;
   }
   auto* line = new QWidget;
@@ -416,7 +408,7 @@ QWidget* BriefPanel::partCard(const Part* part) {
   flow->addWidget(
       new Chip(s, QString::fromStdString(part->unit), [this](const std::string& u) { emit unitChanged(u); }, {}));
   pv->addWidget(line);
-  pv->addWidget(label(factsOf(*part), "small"));
+  pv->addWidget(styledLabel(factsOf(*part), "small"));
   return card;
 }
 
@@ -424,17 +416,14 @@ QWidget* BriefPanel::sectionHead(const QString& title, std::size_t unnamed) {
   auto* head = new QWidget;
   auto* h = new QHBoxLayout(head);
   h->setContentsMargins(0, 4, 0, 0);
-  h->addWidget(label(title, "section"));
+  h->addWidget(styledLabel(title, "section"));
   if (!unnamed) return head;
-  auto* l = label(unnamed == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(unnamed), "small");
+  auto* l = styledLabel(unnamed == 1 ? tr("1 face unnamed") : tr("%1 faces unnamed").arg(unnamed), "small");
   l->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   h->addWidget(l, 1);
-  auto* propose = new QToolButton;
-  propose->setObjectName("link");
-  propose->setText(tr("propose"));
+  auto* propose =
+      linkButton(tr("propose"), tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
   propose->setAccessibleName(tr("Propose groups"));
-  propose->setToolTip(tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
-  propose->setCursor(Qt::PointingHandCursor);
   connect(propose, &QToolButton::clicked, this, &BriefPanel::groupsWanted);
   h->addWidget(propose);
   return head;
@@ -453,7 +442,7 @@ QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, 
   line->setEnabled(!r.off);
   auto* flow = new FlowLayout(line);
   if (!kind)
-    flow->addWidget(label(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind))));
+    flow->addWidget(styledLabel(tr("'%1' is no rule known here").arg(QString::fromStdString(r.kind)), ""));
   else {
     // The sentence of the table, with words as labels and entries as chips.
     auto words = [&](const std::string& text) {
@@ -499,10 +488,10 @@ QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, 
     words(pending);
   }
   v->addWidget(line);
-  card->below = label("", "small");
+  card->below = styledLabel("", "small");
   v->addWidget(card->below);
   card->below->hide(); // never shown before it has a parent: it would be a window of its own
-  if (!r.note.empty()) v->addWidget(label("“" + QString::fromStdString(r.note) + "”", "small"));
+  if (!r.note.empty()) v->addWidget(styledLabel("“" + QString::fromStdString(r.note) + "”", "small"));
   card->setContextMenuPolicy(Qt::CustomContextMenu);
   connect(card, &QWidget::customContextMenuRequested, this,
           [this, card, index, r](const QPoint& p) { ruleMenu(index, r, card->mapToGlobal(p)); });
@@ -556,7 +545,8 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   const std::size_t unnamed = part ? unassignedFaces(*part, groups).size() : 0;
   std::vector<Piece> pieces;
   auto text = [&](const QString& words, const char* name) {
-    pieces.push_back({QString("text\x1f%1\x1f%2").arg(name, words), -1, [words, name] { return label(words, name); }});
+    pieces.push_back(
+        {QString("text\x1f%1\x1f%2").arg(name, words), -1, [words, name] { return styledLabel(words, name); }});
   };
   auto head = [&](const QString& title, std::size_t open) {
     pieces.push_back(

@@ -11,6 +11,9 @@ ClassBar::ClassBar(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("Elements by class"));
   setToolTip(tr("How much room elements leave to the limits, on the way to the ideal value: under 15 % is poor, under "
                 "40 % fair"));
+  QSizePolicy policy(QSizePolicy::Preferred, QSizePolicy::Preferred);
+  policy.setHeightForWidth(true);
+  setSizePolicy(policy);
   setVisible(false);
 }
 
@@ -25,10 +28,21 @@ void ClassBar::setClasses(const std::array<std::size_t, kElementClasses>& classe
                 QString::fromStdString(formatNumber(100 * static_cast<double>(classes[k]) / all, 2)) + " %";
   setAccessibleDescription(m_text);
   setVisible(all > 0);
+  updateGeometry();
   update();
 }
 
-QSize ClassBar::sizeHint() const { return {100, 14 + fontMetrics().height()}; }
+QFont ClassBar::small() const {
+  QFont f = font();
+  f.setPixelSize(11);
+  return f;
+}
+
+QSize ClassBar::sizeHint() const { return {100, heightForWidth(width())}; }
+
+int ClassBar::heightForWidth(int w) const {
+  return 14 + QFontMetrics(small()).boundingRect(0, 0, std::max(60, w), 200, Qt::TextWordWrap, m_text).height();
+}
 
 void ClassBar::paintEvent(QPaintEvent*) {
   QPainter p(this);
@@ -47,11 +61,9 @@ void ClassBar::paintEvent(QPaintEvent*) {
     if (k + 1 == m_classes.size()) p.fillRect(piece, QBrush(theme::ink, Qt::BDiagPattern));
     x += w;
   }
-  QFont f = font();
-  f.setPixelSize(11);
-  p.setFont(f);
+  p.setFont(small());
   p.setPen(theme::faint);
-  p.drawText(QRectF(0, 11, width(), height() - 11), Qt::AlignLeft | Qt::AlignVCenter, m_text);
+  p.drawText(QRectF(0, 11, width(), height() - 11), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, m_text);
 }
 
 } // namespace tess

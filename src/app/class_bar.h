@@ -14,11 +14,14 @@ public:
   /// "good 92 % · fair 7 % · poor 1 %"; classes without elements are left out.
   QString text() const { return m_text; }
   QSize sizeHint() const override;
+  bool hasHeightForWidth() const override { return true; }
+  int heightForWidth(int w) const override; ///< the words take a second line where they must
 
 protected:
   void paintEvent(QPaintEvent* event) override;
 
 private:
+  QFont small() const;
   std::array<std::size_t, kElementClasses> m_classes{};
   QString m_text;
 };

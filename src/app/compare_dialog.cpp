@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/compare_dialog.h"
+#include "app/widgets.h"
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -45,9 +46,7 @@ CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
   auto side = [&](QComboBox*& box, const QString& name) {
     box = new QComboBox;
     box->setAccessibleName(name);
-    auto* show = new QToolButton;
-    show->setObjectName("link");
-    show->setText(tr("show"));
+    auto* show = linkButton(tr("show"));
     connect(show, &QToolButton::clicked, this, [this, box] { emit showRun(box->currentIndex()); });
     connect(box, &QComboBox::currentIndexChanged, this, [this] { compare(); });
     row->addWidget(box, 1);

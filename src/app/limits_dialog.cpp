@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/limits_dialog.h"
+#include "app/widgets.h"
 #include "base/units.h"
 #include "job/limits.h"
 #include "job/rules.h"
@@ -19,13 +20,6 @@ namespace tess {
 namespace {
 enum Column { kMetric, kSense, kBound, kAt, kSource, kColumns };
 
-QToolButton* link(const QString& text) {
-  auto* b = new QToolButton;
-  b->setObjectName("link");
-  b->setText(text);
-  b->setCursor(Qt::PointingHandCursor);
-  return b;
-}
 } // namespace
 
 LimitsDialog::LimitsDialog(const LimitSet& set, const QString& unit, const QStringList& groups, QWidget* parent)
@@ -56,7 +50,7 @@ LimitsDialog::LimitsDialog(const LimitSet& set, const QString& unit, const QStri
   }
   box->addWidget(m_table, 1);
   auto* rows = new QHBoxLayout;
-  auto *more = link(tr("another limit")), *less = link(tr("take this one out"));
+  auto *more = linkButton(tr("another limit")), *less = linkButton(tr("take this one out"));
   rows->addWidget(more);
   rows->addWidget(less);
   rows->addStretch();

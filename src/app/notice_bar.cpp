@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/notice_bar.h"
+#include "app/widgets.h"
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QToolButton>
@@ -27,10 +28,7 @@ void NoticeBar::ask(const QString& key, const QString& text, std::vector<Choice>
   m_key = key;
   m_text->setText(text);
   for (auto& c : choices) {
-    auto* b = new QToolButton;
-    b->setObjectName("link");
-    b->setText(c.text);
-    b->setCursor(Qt::PointingHandCursor);
+    auto* b = linkButton(c.text);
     connect(b, &QToolButton::clicked, this, [this, act = std::move(c.act)] {
       dismiss(m_key);
       if (act) act();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/runs_bar.h"
+#include "app/widgets.h"
 #include <QAction>
 #include <QFrame>
 #include <QHBoxLayout>
@@ -131,26 +132,19 @@ void RunsBar::setProgress(const QString& stage, double share, double seconds) {
 
 void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
                       const std::vector<char>& pinned) {
-  while (auto* i = m_tiles->takeAt(0)) {
-    if (auto* w = i->widget()) {
-      w->hide();
-      w->setParent(nullptr);
-      w->deleteLater();
-    }
-    delete i;
-  }
+  emptyLayout(m_tiles);
   QWidget* shown = nullptr;
   for (int i = static_cast<int>(runs.size()) - 1; i >= 0; --i) {
     const RunResult& r = *runs[static_cast<std::size_t>(i)];
     double k = static_cast<double>(r.mesh.cells.size()) / 1000;
     const auto& dihedral = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
     bool pin = static_cast<std::size_t>(i) < pinned.size() && pinned[static_cast<std::size_t>(i)];
-    QString text = tr("Run %1 · %2 k %3\nleast angle %4° · %5 s\n%6")
+    QString text = tr("Run %1 · %2 k %3\nleast angle %4° · %5\n%6")
                        .arg(i + 1)
                        .arg(k, 0, 'f', k < 10 ? 1 : 0)
                        .arg(r.audit.pass ? "✓" : "✕")
                        .arg(dihedral.min, 0, 'f', 1)
-                       .arg(r.seconds, 0, 'f', 1)
+                       .arg(r.reused ? tr("mesh as before") : tr("%1 s").arg(r.seconds, 0, 'f', 1))
                        .arg(pin                ? tr("pinned")
                             : r.improved       ? tr("improved %1×").arg(r.improved)
                             : r.brief == brief ? tr("as the brief stands")

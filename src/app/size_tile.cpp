@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/size_tile.h"
 #include "app/theme.h"
+#include "app/widgets.h"
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
@@ -90,17 +91,8 @@ WhyBox::WhyBox(QWidget* parent) : QFrame(parent) {
 
 void WhyBox::show(const std::vector<Line>& lines, const QPoint& near) {
   m_lines = lines;
-  while (auto* i = m_box->takeAt(0)) {
-    if (auto* w = i->widget()) {
-      w->hide();
-      w->setParent(nullptr);
-      w->deleteLater();
-    }
-    delete i;
-  }
-  auto* head = new QLabel(tr("WHY THIS SIZE HERE"));
-  head->setObjectName("section");
-  m_box->addWidget(head);
+  emptyLayout(m_box);
+  m_box->addWidget(styledLabel(tr("WHY THIS SIZE HERE"), "section", false));
   bool first = true;
   for (const auto& l : lines) {
     auto* row = new QWidget;
@@ -109,12 +101,8 @@ void WhyBox::show(const std::vector<Line>& lines, const QPoint& near) {
     h->setSpacing(6);
     auto* size = new QLabel(first ? "<b>" + l.size.toHtmlEscaped() + "</b>" : l.size.toHtmlEscaped());
     size->setMinimumWidth(62);
-    auto* words = new QToolButton;
-    words->setObjectName("link");
-    QString text = l.words.size() > 36 ? l.words.left(34) + "…" : l.words;
-    words->setText(text);
-    words->setToolTip(tr("show its card: %1").arg(l.words));
-    words->setCursor(Qt::PointingHandCursor);
+    const QString text = l.words.size() > 36 ? l.words.left(34) + "…" : l.words;
+    auto* words = linkButton(text, tr("show its card: %1").arg(l.words));
     int rule = l.rule;
     connect(words, &QToolButton::clicked, this, [this, rule] { emit ruleClicked(rule); });
     h->addWidget(size);

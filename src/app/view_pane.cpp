@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view_pane.h"
 #include "app/theme.h"
+#include "app/widgets.h"
 #include "base/units.h"
 #include <QEvent>
 #include <QFrame>
@@ -15,19 +16,6 @@
 #include <cmath>
 
 namespace tess {
-namespace {
-
-QToolButton* link(const QString& text, const QString& tip) {
-  auto* b = new QToolButton;
-  b->setObjectName("link");
-  b->setText(text);
-  b->setToolTip(tip);
-  b->setCursor(Qt::PointingHandCursor);
-  return b;
-}
-
-} // namespace
-
 const QStringList& ViewPane::lensNames() {
   static const QStringList names{tr("Part"), tr("Groups"), tr("Size"), tr("Quality"), tr("Regions"), tr("Edges")};
   return names;
@@ -105,8 +93,8 @@ void ViewPane::buildSelectionBar() {
   both->addWidget(m_measureRow);
   m_measureRow->hide();
   s->addWidget(m_selectionText = new QLabel);
-  auto *group = link(tr("Group"), "G"), *size = link(tr("Size"), "Z"), *hide = link(tr("Hide"), "H"),
-       *only = link(tr("Only this"), "O");
+  auto *group = linkButton(tr("Group"), "G"), *size = linkButton(tr("Size"), "Z"), *hide = linkButton(tr("Hide"), "H"),
+       *only = linkButton(tr("Only this"), "O");
   for (auto* b : {group, size, hide, only}) s->addWidget(b);
   connect(group, &QToolButton::clicked, this, &ViewPane::groupWanted);
   connect(size, &QToolButton::clicked, this, &ViewPane::sizeWanted);
@@ -125,7 +113,7 @@ void ViewPane::buildSectionBar() {
   auto* planes = new QHBoxLayout;
   both->addLayout(planes);
   for (std::size_t i = 0; i < ViewLook::kMostSections; ++i) {
-    auto* b = link({}, tr("move this plane"));
+    auto* b = linkButton({}, tr("move this plane"));
     connect(b, &QToolButton::clicked, this, [this, i] { m_view->activateSection(i); });
     planes->addWidget(b);
     m_planes.push_back(b);
@@ -136,9 +124,9 @@ void ViewPane::buildSectionBar() {
   m_planeAt->setToolTip(tr("where the plane stands: a length along its normal"));
   connect(m_planeAt, &QLineEdit::editingFinished, this, &ViewPane::placeTyped);
   planes->addStretch();
-  m_another = link("+", tr("Alt+X: another plane"));
-  m_fewer = link("−", tr("take this plane away"));
-  auto* draw = link(tr("draw"), tr("D: draw a plane across the view"));
+  m_another = linkButton("+", tr("Alt+X: another plane"));
+  m_fewer = linkButton("−", tr("take this plane away"));
+  auto* draw = linkButton(tr("draw"), tr("D: draw a plane across the view"));
   for (auto* b : {m_another, m_fewer, draw}) planes->addWidget(b);
   connect(m_another, &QToolButton::clicked, m_view, &Viewport::addSection);
   connect(m_fewer, &QToolButton::clicked, m_view, &Viewport::dropSection);
@@ -146,10 +134,11 @@ void ViewPane::buildSectionBar() {
   auto* c = new QHBoxLayout;
   both->addLayout(c);
   c->addWidget(m_sectionText = new QLabel);
-  m_manner = link(tr("whole cells"), tr("W: how the plane meets the cells"));
-  auto *axis = link(tr("axis"), tr("Shift+X: the next axis")), *flip = link(tr("flip"), tr("V: the other side")),
-       *off = link(tr("off"), "X");
-  auto *back = link("◂", tr("Shift+Left: move the plane")), *forth = link("▸", tr("Shift+Right: move the plane"));
+  m_manner = linkButton(tr("whole cells"), tr("W: how the plane meets the cells"));
+  auto *axis = linkButton(tr("axis"), tr("Shift+X: the next axis")),
+       *flip = linkButton(tr("flip"), tr("V: the other side")), *off = linkButton(tr("off"), "X");
+  auto *back = linkButton("◂", tr("Shift+Left: move the plane")),
+       *forth = linkButton("▸", tr("Shift+Right: move the plane"));
   for (auto* b : {back, forth, m_manner, axis, flip, off}) c->addWidget(b);
   connect(m_manner, &QToolButton::clicked, this, [this] {
     m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells
@@ -314,8 +303,9 @@ void ViewPane::showHint() {
   if (!m_view) return;
   static const char* lenses[] = {"part", "groups", "size", "quality", "regions", "edges"};
   QString what = m_shown.run && m_view->meshShown() ? tr("mesh of run %1").arg(m_shown.number)
-                 : m_part                           ? tr("part")
-                                                    : tr("nothing open");
+                 : !m_part                          ? tr("nothing open")
+                 : m_view->lens() == Lens::Part     ? QString()
+                                                    : tr("part");
   if (m_view->lens() == Lens::Edges && m_part) {
     auto count = [](std::size_t n, const QString& one, const QString& many) {
       return n == 1 ? one : many.arg(n ? QLocale().toString(static_cast<qulonglong>(n)) : tr("no"));
@@ -324,9 +314,9 @@ void ViewPane::showHint() {
         " · " + count(m_view->openEdges(), tr("1 open edge"), tr("%1 open edges")) + ", " +
         count(m_view->sharedEdges(), tr("1 where three or more faces meet"), tr("%1 where three or more faces meet"));
   }
-  m_hint->setText(tr("Lens: %1 · %2 · picks <b>%3s</b> (Space)")
+  m_hint->setText(tr("Lens: %1%2 · picks <b>%3s</b> (Space)")
                       .arg(lenses[static_cast<int>(m_view->lens())])
-                      .arg(what)
+                      .arg(what.isEmpty() ? what : " · " + what)
                       .arg(dimName(m_view->pickDim()) == std::string("body") ? "bodie" : dimName(m_view->pickDim())));
   place();
 }
@@ -346,21 +336,14 @@ void ViewPane::showSelection() {
 void ViewPane::setMeasures(const std::vector<Measure>& measures) {
   if (!m_measureRow) return;
   auto* row = static_cast<QHBoxLayout*>(m_measureRow->layout());
-  while (auto* i = row->takeAt(0)) {
-    if (auto* w = i->widget()) {
-      w->hide();
-      w->setParent(nullptr);
-      w->deleteLater();
-    }
-    delete i;
-  }
+  emptyLayout(row);
   for (const auto& m : measures) {
     QString words = QString::fromStdString(m.name + " " + m.text(m_part->unit)).replace("^2", "²").replace("^3", "³");
     if (m.dim > 1) { // no size can use an area
       row->addWidget(new QLabel(words));
       continue;
     }
-    auto* b = link(words, tr("keep it as a value that sizes can use"));
+    auto* b = linkButton(words, tr("keep it as a value that sizes can use"));
     connect(b, &QToolButton::clicked, this, [this, m] { emit measureWanted(m); });
     row->addWidget(b);
   }

@@ -35,7 +35,7 @@ constexpr int kLinesInMotion = 30000;         ///< more lines than that are draw
 constexpr std::size_t kFacesInMotion = 30000; ///< of a mesh's surface, before the part's stands in for it
 constexpr double kSlowMs = 30;                ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
-constexpr int kSmoothMs = 150; ///< of a picture that changed without moving: more keystrokes may follow
+constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's

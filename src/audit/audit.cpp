@@ -262,7 +262,7 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   const Soundness& s = a.soundness;
   a.pass = a.failingCells == 0 && a.notAllowedCells == 0 && s.sound();
   int order = m.cells.size() ? topology(m.cells.type[0]).order : 1;
-  std::string what = limits.purpose == "any purpose" ? "any purpose" : limits.purpose;
+  const std::string& what = limits.purpose;
   if (a.pass)
     a.sentence = "Good for " + what + ", order " + std::to_string(order) +
                  (a.acceptedCells == 0   ? "."
@@ -274,7 +274,8 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   else if (a.notAllowedCells)
     a.sentence = "Not for " + what + " as it is: " + limits.notAllowedWhy + ".";
   else
-    a.sentence = "Outside the limits for " + what + ", order " + std::to_string(order) + ".";
+    a.sentence = "Outside the " + (what == "any purpose" ? "general limits" : "limits for " + what) + ", order " +
+                 std::to_string(order) + ".";
 }
 
 Audit auditMesh(const Mesh& m, const LimitSet& limits, const Progress* progress) {

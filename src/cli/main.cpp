@@ -20,6 +20,7 @@
 #include <csignal>
 #include <filesystem>
 #include <iostream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <spawn.h>
 #include <spdlog/sinks/stdout_sinks.h>
@@ -57,6 +58,17 @@ void say(const Problem& p) {
   if (!p.where.empty()) std::cerr << "  where: " << p.where << "\n";
   if (!p.why.empty()) std::cerr << "  why:   " << p.why << "\n";
   if (!p.todo.empty()) std::cerr << "  to do: " << p.todo << "\n";
+}
+
+/// Says all errors, and the first three of each kind of the rest; `option` lists them all.
+void sayAll(const std::vector<Problem>& problems, const char* option) {
+  constexpr int most = 3;
+  std::map<std::string, int> kinds;
+  for (const auto& p : problems)
+    if (p.severity == Severity::Error || p.code.empty() || ++kinds[p.code] <= most) say(p);
+  for (const auto& [code, count] : kinds)
+    if (count > most)
+      std::cerr << "note: " << count - most << " more of the kind " << code << "; " << option << " lists them all\n";
 }
 
 int fail(const Problem& p, const std::string& report = {}) {
@@ -157,7 +169,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
       std::cout << "shortest edge that matters " << formatNumber(matters, 4) << " " << part->unit << ": "
                 << formatNumber(matters / 5, 3) << " " << part->unit << " or less resolves it\n";
   }
-  for (const auto& p : part->problems) say(p);
+  sayAll(part->problems, "--json");
   return 0;
 }
 
@@ -339,7 +351,7 @@ int forecastCommand(const MeshArgs& a) {
       std::cout << j.dump(2) << "\n";
       return 0;
     }
-    for (const auto& p : f.problems) say(p);
+    sayAll(f.problems, "--json");
     std::cout << "about " << roundCount(f.elements) << " elements (" << roundCount(f.low) << " to "
               << roundCount(f.high) << "), " << roundCount(f.nodes) << " nodes, "
               << formatNumber(f.memoryBytes / 1e6, 2) << " MB, " << formatNumber(f.seconds, 2) << " s";
@@ -485,7 +497,7 @@ int meshCommand(const MeshArgs& a) {
     if (!a.page.empty())
       if (auto p = writeFileAtomic(a.page, reportHtml(*run, *part))) return fail(*p, a.report);
     if (!a.quiet) {
-      for (const auto& p : run->problems) say(p);
+      sayAll(run->problems, "--report FILE");
       std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
                 << formatNumber(run->audit.volume, 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"

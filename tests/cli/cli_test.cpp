@@ -243,3 +243,28 @@ TEST(CommandLine, bodiesThatFailAreNamedAndTheRestIsWritten) {
   EXPECT_NEAR(j["volume"].get<double>(), 1.0 / 6, 1e-6);
   EXPECT_TRUE(readMesh(dir / "m.vtu").ok());
 }
+
+TEST(CommandLine, manyFindingsOfOneKindAreCountedAndTheReportHasThemAll) {
+  TempFolder dir;
+  std::string brief = "format = 1\n[part]\nfile = \"" + demo("saddle-clamp.step") + "\"\n";
+  for (int i = 0; i < 6; ++i)
+    brief += "[[rule]]\nis = \"group\"\nname = \"none " + std::to_string(i) +
+             "\"\nof = \"faces\"\ncad_name = \"nothing" + std::to_string(i) + "\"\n";
+  brief += "[[rule]]\nis = \"everywhere\"\ntarget = \"8 mm\"\n";
+  const std::string words = dir / "words.txt";
+  const std::string command = std::string(TESSEL) + " mesh " + dir.write("g.brief", brief) + " --report " +
+                              (dir / "r.json") + " > /dev/null 2> " + words;
+  ASSERT_EQ(std::system(command.c_str()) & 0xff, 0);
+  const std::string said = *readFile(words);
+  auto count = [&](const std::string& what) {
+    int n = 0;
+    for (std::size_t at = 0; (at = said.find(what, at)) != std::string::npos; ++at) ++n;
+    return n;
+  };
+  EXPECT_EQ(count("matches nothing"), 3);
+  EXPECT_EQ(count("3 more of the kind group.empty"), 1);
+  int all = 0;
+  const auto j = json(dir / "r.json");
+  for (const auto& p : j["problems"]) all += p["code"] == "group.empty";
+  EXPECT_EQ(all, 6);
+}

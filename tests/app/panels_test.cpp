@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The two columns beside the viewport: cards that are kept while the brief changes, findings that share a card.
+#include "app/finding_card.h"
+#include "window_fixture.h"
+#include <QScrollArea>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+class Panels : public Window {
+protected:
+  static void settle() {
+    for (int k = 0; k < 20; ++k) QApplication::processEvents(QEventLoop::AllEvents, 10);
+  }
+  int ruleOf(const std::string& kind) const {
+    const auto& rules = w->document().brief().rules;
+    for (std::size_t i = 0; i < rules.size(); ++i)
+      if (rules[i].kind == kind) return static_cast<int>(i);
+    return -1;
+  }
+  /// The chip of a rule's value.
+  QToolButton* chip(const QString& key, const QString& text) const {
+    for (auto* c : w->briefPanel()->findChildren<QToolButton*>("chip"))
+      if (c->property("key").toString() == key && c->text() == text) return c;
+    return nullptr;
+  }
+};
+
+/// Tells when a second window comes up.
+class WindowCount : public QObject {
+public:
+  WindowCount() { qApp->installEventFilter(this); }
+  int shown = 0;
+
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override {
+    if (e->type() == QEvent::Show && o->isWidgetType() && static_cast<QWidget*>(o)->isWindow()) ++shown;
+    return false;
+  }
+};
+
+Problem finding(Severity severity, const std::string& code, const std::string& what) {
+  Problem p;
+  p.severity = severity;
+  p.code = code;
+  p.what = what;
+  p.places = {Vec3(1, 2, 3)};
+  return p;
+}
+
+} // namespace
+
+TEST_F(Panels, aChangedValueMakesItsOwnCardAnewAndNoWindows) {
+  open("keel-bracket.brief");
+  auto* growth = chip("growth", "1.3");
+  auto* length = chip("length", "2.5 mm");
+  ASSERT_TRUE(growth && length);
+  WindowCount windows;
+  emit w->briefPanel()->valueChanged(ruleOf("size"), "length", "2.2 mm");
+  EXPECT_EQ(chip("growth", "1.3"), growth);
+  EXPECT_EQ(chip("length", "2.5 mm"), nullptr);
+  ASSERT_NE(chip("length", "2.2 mm"), nullptr);
+  settle();
+  EXPECT_TRUE(chip("length", "2.2 mm")->isVisible());
+  // A rule taken away: those behind it have other numbers and are made anew.
+  emit w->briefPanel()->removed(ruleOf("size"));
+  EXPECT_EQ(chip("length", "2.2 mm"), nullptr);
+  EXPECT_EQ(chip("growth", "1.3"), growth);
+  settle();
+  EXPECT_EQ(windows.shown, 0); // a label shown before it has a parent flashes up as a window
+}
+
+TEST_F(Panels, keysStayOnTheChipTheyChange) {
+  open("keel-bracket.brief");
+  w->activateWindow();
+  auto* c = chip("length", "2.5 mm");
+  ASSERT_TRUE(c);
+  c->setFocus();
+  ASSERT_TRUE(waitFor([&] { return QApplication::focusWidget() == c; }, 3000));
+  QTest::keyClick(c, Qt::Key_Up);
+  auto* next = qobject_cast<QToolButton*>(QApplication::focusWidget());
+  ASSERT_TRUE(next);
+  EXPECT_EQ(next->property("key").toString(), "length");
+  EXPECT_EQ(next->text(), "2.75 mm");
+  QTest::keyClick(next, Qt::Key_Up);
+  auto* third = qobject_cast<QToolButton*>(QApplication::focusWidget());
+  ASSERT_TRUE(third);
+  EXPECT_EQ(third->text(), "3.03 mm");
+}
+
+TEST_F(Panels, theTabKeyGoesDownTheColumnAfterAChange) {
+  open("keel-bracket.brief");
+  emit w->briefPanel()->valueChanged(ruleOf("everywhere"), "growth", "1.25");
+  settle();
+  std::vector<QToolButton*> inOrder; // by their places
+  for (auto* c : w->briefPanel()->findChildren<QToolButton*>("chip"))
+    if (c->isVisibleTo(w.get())) inOrder.push_back(c);
+  auto place = [&](QToolButton* c) { return c->mapTo(w->briefPanel(), QPoint(0, 0)); };
+  std::sort(inOrder.begin(), inOrder.end(), [&](QToolButton* x, QToolButton* y) {
+    return std::pair(place(x).y() / 12, place(x).x()) < std::pair(place(y).y() / 12, place(y).x());
+  });
+  ASSERT_GT(inOrder.size(), 8u);
+  QWidget* at = inOrder[0];
+  for (std::size_t i = 1; i < inOrder.size(); ++i) {
+    do at = at->nextInFocusChain();
+    while (at != inOrder[0] && at->objectName() != "chip");
+    EXPECT_EQ(at, inOrder[i]) << i << " " << inOrder[i]->text().toStdString();
+  }
+}
+
+TEST_F(Panels, manyFindingsOfOneKindShareACard) {
+  AuditPanel panel;
+  std::vector<Problem> all;
+  for (int i = 0; i < 5; ++i) all.push_back(finding(Severity::Warning, "part.overlap", "overlap " + std::to_string(i)));
+  all.push_back(finding(Severity::Note, "note", "a note"));
+  all.push_back(finding(Severity::Error, "bad", "an error"));
+  all.push_back(finding(Severity::Error, "bad", "another error"));
+  panel.setFindings(all);
+  auto cards = panel.findChildren<FindingCard*>();
+  ASSERT_EQ(cards.size(), 4);
+  EXPECT_EQ(cards[0]->shown().what, "an error"); // what hinders comes first
+  EXPECT_EQ(cards[2]->count(), 5u);
+  EXPECT_EQ(cards[3]->shown().what, "a note");
+  std::vector<std::string> flown;
+  QObject::connect(&panel, &AuditPanel::showProblem, [&](const Problem& p) { flown.push_back(p.what); });
+  cards[2]->next()->click();
+  cards[2]->next()->click();
+  EXPECT_EQ(flown, (std::vector<std::string>{"overlap 1", "overlap 2"}));
+  // The same findings again leave the cards alone; others keep the place in the pile.
+  panel.setFindings(all);
+  EXPECT_EQ(panel.findChildren<FindingCard*>(), cards);
+  all.pop_back();
+  panel.setFindings(all);
+  bool found = false;
+  for (auto* c : panel.findChildren<FindingCard*>())
+    if (c->count() == 5) {
+      found = true;
+      EXPECT_EQ(c->shown().what, "overlap 2");
+    }
+  EXPECT_TRUE(found);
+  all.erase(all.begin() + 1, all.begin() + 4); // fewer than the place that was shown
+  panel.setFindings(all);
+  EXPECT_EQ(panel.findings().size(), 4u);
+}
+
+TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
+  open("saddle-clamp.brief");
+  // A limit that hardly any mesh meets, so that rows have all they can have.
+  emit w->briefPanel()->ruleWanted("limit");
+  const int rule = static_cast<int>(w->document().brief().rules.size()) - 1;
+  ASSERT_EQ(w->document().brief().rules[static_cast<std::size_t>(rule)].kind, "limit");
+  emit w->briefPanel()->valueChanged(rule, "metric", "scaled jacobian");
+  emit w->briefPanel()->valueChanged(rule, "bound", "0.6");
+  mesh();
+  ASSERT_GT(w->currentRun()->audit.failingCells, 100u);
+  for (QSize size : {QSize(1280, 800), QSize(1024, 700)}) {
+    w->resize(size);
+    settle();
+    for (QWidget* column : {static_cast<QWidget*>(w->auditPanel()), static_cast<QWidget*>(w->briefPanel())}) {
+      auto* scroll = column->findChild<QScrollArea*>();
+      ASSERT_TRUE(scroll);
+      EXPECT_LE(scroll->widget()->width(), scroll->viewport()->width());
+    }
+  }
+}
