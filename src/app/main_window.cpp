@@ -29,6 +29,7 @@
 #include <QMimeData>
 #include <QPdfWriter>
 #include <QRegularExpression>
+#include <QScreen>
 #include <QSettings>
 #include <QSplitter>
 #include <QStyle>
@@ -56,7 +57,8 @@ Brief movedTo(Brief b, const std::string& path) {
 MainWindow::MainWindow(bool openGl) {
   setWindowTitle("Tesselite");
   setMinimumSize(1024, 660);
-  resize(1280, 800);
+  resize(QSize(1280, 800).boundedTo(screen()->availableSize()));
+  restoreGeometry(QSettings().value("geometry").toByteArray());
   setAcceptDrops(true);
   for (auto** w : {&m_worker, &m_sizer, &m_forecaster, &m_measurer, &m_previewer, &m_teller}) *w = new MeshWorker(this);
   m_shelf = new RunShelf(this);
@@ -1203,6 +1205,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
   for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->stop();
   m_keep.stop();
   m_recovery.drop();
+  QSettings().setValue("geometry", saveGeometry());
   e->accept();
 }
 

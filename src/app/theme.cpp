@@ -98,6 +98,7 @@ QToolButton#chip:hover, QToolButton#chip:focus { border-color: #7A2E5D; }
 QToolButton#link { background: transparent; border: none; color: #7A2E5D; text-decoration: underline; padding: 1px 3px; }
 QToolButton#link:disabled { color: #A9AEB2; }
 QToolButton#lens { background: transparent; border: none; border-radius: 11px; padding: 4px 12px; }
+QToolButton#lens[tight="true"] { padding: 4px 5px; }
 QToolButton#lens:checked { background: #22303C; color: #FFFFFE; font-weight: 600; }
 QToolButton#lens:focus { border: 1px solid #7A2E5D; }
 QFrame#floating { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 13px; }

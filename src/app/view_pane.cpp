@@ -11,6 +11,7 @@
 #include <QLocale>
 #include <QMenu>
 #include <QSplitter>
+#include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
@@ -232,8 +233,27 @@ void ViewPane::resizeEvent(QResizeEvent* e) {
   place();
 }
 
+/// The names of the lenses stand closer together where the view is narrow.
+void ViewPane::fitLensStrip() {
+  auto set = [this](bool tight) {
+    if (m_lensButtons[0]->property("tight").toBool() == tight) return;
+    for (auto* b : m_lensButtons) {
+      b->setProperty("tight", tight);
+      b->style()->unpolish(b);
+      b->style()->polish(b);
+    }
+    m_lensStrip->layout()->invalidate();
+  };
+  set(false);
+  m_lensStrip->adjustSize();
+  if (m_lensStrip->width() + 16 <= m_view->width()) return;
+  set(true);
+  m_lensStrip->adjustSize();
+}
+
 void ViewPane::place() {
   if (!m_view) return;
+  if (std::exchange(m_fittedWidth, m_view->width()) != m_view->width()) fitLensStrip();
   for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar),
                      static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)})
     w->adjustSize();

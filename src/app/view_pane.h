@@ -94,6 +94,8 @@ private:
   void buildSectionBar();
   void showMenu(const QPoint& at);
   void place();
+  void fitLensStrip();
+  int m_fittedWidth = -1; ///< of the view the strip of lenses was fitted to
   void showSelection();
   void showSection();
   void placeTyped();

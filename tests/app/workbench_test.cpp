@@ -340,7 +340,7 @@ TEST_F(Workbench, twoRunsSideBySideTurnTogether) {
   EXPECT_TRUE(waitFor([&] { return !beside->isVisible(); }));
 }
 
-TEST_F(Workbench, sectionBarFitsIntoASmallWindow) {
+TEST_F(Workbench, whatFloatsFitsIntoASmallWindow) {
   w->resize(1024, 700);
   open("saddle-clamp.brief");
   mesh();
@@ -349,11 +349,14 @@ TEST_F(Workbench, sectionBarFitsIntoASmallWindow) {
     w->viewport()->setSection(true);
     w->viewport()->setSectionManner(whole ? SectionManner::WholeCells : SectionManner::Cut);
     QApplication::processEvents();
-    for (auto* bar : w->viewport()->findChildren<QFrame*>("floatbar"))
-      if (bar->isVisible()) {
+    int floating = 0;
+    for (auto* bar : w->viewport()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+      if (bar->isVisible() && (bar->objectName() == "floatbar" || bar->objectName() == "floating")) {
+        ++floating;
         EXPECT_TRUE(w->viewport()->rect().contains(bar->geometry()))
             << bar->geometry().x() << " " << bar->geometry().width() << " in " << w->viewport()->width();
       }
+    EXPECT_GE(floating, 3); // lenses, hint, planes
   }
 }
 
