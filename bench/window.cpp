@@ -239,6 +239,15 @@ int main(int argc, char** argv) {
   auto* h = w.auditPanel()->histogram();
   row("brush over the lower half of the range",
       timed([&] { h->brush(h->lowest(), h->lowest() + 0.5 * (h->highest() - h->lowest())); }));
+  waitFor([&] { return v->brushedDrawn() >= std::min<std::size_t>(v->brushedCount(), 150000); }, 10000);
+  settle(400);
+  const double lo = h->lowest(), hi = h->highest(), from = lo + 0.6 * (hi - lo);
+  h->brush(from, hi);
+  beat.take();
+  double dragged = 0;
+  for (int i = 1; i <= 8; ++i) dragged = std::max(dragged, timed([&] { h->brush(from + 0.01 * i * (hi - lo), hi); }));
+  std::snprintf(told, sizeof told, "last %zu cells", v->brushedCount());
+  row("brush dragged, worst", dragged, told);
   row("brush let go", timed([&] { h->brush(0, 0); }));
   beat.take();
   w.auditPanel()->setMetric(tess::Metric::MinDihedral);

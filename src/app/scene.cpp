@@ -253,7 +253,10 @@ CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std
   std::vector<char> chosen(m.cells.size(), 0);
   for (auto c : cells) chosen[static_cast<std::size_t>(c)] = 1;
   std::vector<vtkIdType> ids;
-  std::vector<std::uint64_t> sides;
+  // The faces close up, so that each side is passed as often one way as the other: one way will do.
+  auto side = [&](std::int32_t from, std::int32_t to) {
+    if (from < to) lines.line(onLine(from), onLine(to));
+  };
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
     const auto& t = topology(m.cells.type[c]);
@@ -268,18 +271,14 @@ CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std
         if (i < 0) continue;
         const std::int32_t n = nodes[static_cast<std::size_t>(i)];
         ids.push_back(at(n));
-        if (last >= 0) sides.push_back(pairKey(last, n));
+        if (last >= 0) side(last, n);
         if (first < 0) first = n;
         last = n;
       }
-      sides.push_back(pairKey(last, first));
+      side(last, first);
       b.polygon(ids, color(c));
     }
   }
-  std::sort(sides.begin(), sides.end());
-  sides.erase(std::unique(sides.begin(), sides.end()), sides.end());
-  for (auto s : sides)
-    lines.line(onLine(static_cast<std::int32_t>(s >> 32)), onLine(static_cast<std::int32_t>(s & 0xffffffffu)));
   return {b.result(), lines.result()};
 }
 

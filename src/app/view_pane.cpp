@@ -152,6 +152,7 @@ void ViewPane::buildSectionBar() {
   connect(forth, &QToolButton::clicked, this, [this] { m_view->moveSection(0.02); });
   m_sectionBar->hide();
   connect(m_view, &Viewport::sectionChanged, this, &ViewPane::showSection);
+  connect(m_view, &Viewport::brushDrawn, this, &ViewPane::showHint);
 }
 
 namespace {
@@ -334,6 +335,9 @@ void ViewPane::showHint() {
         " · " + count(m_view->openEdges(), tr("1 open edge"), tr("%1 open edges")) + ", " +
         count(m_view->sharedEdges(), tr("1 where three or more faces meet"), tr("%1 where three or more faces meet"));
   }
+  if (m_view->brushedDrawn() < m_view->brushedCount())
+    what += (what.isEmpty() ? "" : " · ") +
+            tr("worst %L1 of %L2 chosen cells").arg(m_view->brushedDrawn()).arg(m_view->brushedCount());
   m_hint->setText(tr("Lens: %1%2 · picks <b>%3s</b> (Space)")
                       .arg(lenses[static_cast<int>(m_view->lens())])
                       .arg(what.isEmpty() ? what : " · " + what)

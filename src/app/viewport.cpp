@@ -30,10 +30,13 @@
 
 namespace tess {
 namespace {
-constexpr double kShrink = 0.78;              ///< of a cell's size when cells are drawn apart
-constexpr int kLinesInMotion = 30000;         ///< more lines than that are drawn at rest only
-constexpr std::size_t kFacesInMotion = 30000; ///< of a mesh's surface, before the part's stands in for it
-constexpr double kSlowMs = 30;                ///< a picture that takes longer is smoothed at rest only
+constexpr double kShrink = 0.78;                ///< of a cell's size when cells are drawn apart
+constexpr int kLinesInMotion = 30000;           ///< more lines than that are drawn at rest only
+constexpr std::size_t kFacesInMotion = 30000;   ///< of a mesh's surface, before the part's stands in for it
+constexpr std::size_t kBrushedInMotion = 20000; ///< cells drawn while a choice changes
+constexpr std::size_t kBrushedAtRest = 150000;  ///< and afterwards; more would take seconds and hide each other
+constexpr int kBrushRestMs = 250;
+constexpr double kSlowMs = 30; ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
 constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
@@ -152,6 +155,9 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     setDetail();
     update();
   });
+  m_brushRest.setSingleShot(true);
+  m_brushRest.setInterval(kBrushRestMs);
+  connect(&m_brushRest, &QTimer::timeout, this, &Viewport::finishBrush);
   m_outline2d = new HoverOutline(this);
   applyTheme();
 }
@@ -291,6 +297,7 @@ void Viewport::follow(const Viewport& lead) {
 }
 
 QImage Viewport::picture() {
+  if (m_brushRest.isActive()) finishBrush();
   m_moving = m_quick = false;
   setDetail();
   return grabFramebuffer();
@@ -309,6 +316,8 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   m_run.reset();
   m_brush = false;
   m_brushed.clear();
+  m_brushDrawn.clear();
+  m_brushRest.stop();
   std::vector<Box> boxes;
   if (m_part)
     for (const auto& t : m_part->display.triangles) {
@@ -328,6 +337,8 @@ void Viewport::setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<cons
   m_look = m_run && !look ? std::make_shared<const MeshLook>(lookAt(m_run->mesh)) : std::move(look);
   m_brush = false;
   m_brushed.clear();
+  m_brushDrawn.clear();
+  m_brushRest.stop();
   rebuildPart();
   rebuildMesh();
 }
@@ -550,12 +561,12 @@ void Viewport::rebuildMesh() {
     d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     auto cellTint = [&](std::size_t c) { return cellColor(c); };
     if (m_brush && !m_show.shrunk) {
-      auto drawn = cellFaces(m, *m_look, m_brushed, cellTint);
+      auto drawn = cellFaces(m, *m_look, m_brushDrawn, cellTint);
       d->put(d->cells, drawn.faces);
       d->put(d->cellEdges, drawn.edges);
     }
     if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
-      std::vector<std::int32_t> drawn = m_brushed;
+      std::vector<std::int32_t> drawn = m_brushDrawn;
       if (!m_brush) {
         for (std::size_t f = 0; f < inCell.size(); ++f)
           if (inCell[f] >= 0 && shown(f)) drawn.push_back(inCell[f]);
@@ -865,8 +876,35 @@ void Viewport::setShrunk(bool on) {
 void Viewport::setBrushed(const std::vector<std::int32_t>& cells, bool on) {
   m_brush = on;
   m_brushed = on ? cells : std::vector<std::int32_t>();
+  chooseBrushDrawn(kBrushedInMotion);
   rebuildPart();
   rebuildMesh();
+  if (m_brushDrawn.size() < std::min(m_brushed.size(), kBrushedAtRest))
+    m_brushRest.start();
+  else
+    m_brushRest.stop();
+  emit brushDrawn();
+}
+
+void Viewport::finishBrush() {
+  m_brushRest.stop();
+  chooseBrushDrawn(kBrushedAtRest);
+  rebuildMesh();
+  emit brushDrawn();
+}
+
+void Viewport::chooseBrushDrawn(std::size_t most) {
+  m_brushDrawn = m_brushed;
+  if (m_brushDrawn.size() <= most || !m_run) return;
+  const auto& value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value;
+  const bool high = metricInfo(m_show.metric).highIsGood;
+  std::nth_element(m_brushDrawn.begin(), m_brushDrawn.begin() + static_cast<std::ptrdiff_t>(most), m_brushDrawn.end(),
+                   [&](std::int32_t a, std::int32_t b) {
+                     const double x = value[static_cast<std::size_t>(a)], y = value[static_cast<std::size_t>(b)];
+                     return x != y ? (x < y) == high : a < b;
+                   });
+  m_brushDrawn.resize(most);
+  std::sort(m_brushDrawn.begin(), m_brushDrawn.end()); // in the order of the memory they are read from
 }
 
 void Viewport::fit() {

@@ -76,6 +76,8 @@ public:
   /// Shows only these cells, whole; the rest becomes a ghost. Empty and `on` false: back to normal.
   void setBrushed(const std::vector<std::int32_t>& cells, bool on);
   std::size_t brushedCount() const { return m_brushed.size(); }
+  /// How many of them are drawn: the worst by the metric shown, where there are very many.
+  std::size_t brushedDrawn() const { return m_brushDrawn.size(); }
   /// Sections hold, or are put by until they are wanted again; the first one is made when there is none.
   void setSection(bool on);
   bool sectionOn() const { return m_show.cut; }
@@ -128,6 +130,7 @@ signals:
   void selectionChanged();
   void menuRequested(const QPoint& at);
   void sectionChanged();
+  void brushDrawn();
   void drawn();
 
 protected:
@@ -160,7 +163,8 @@ private:
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;
   std::set<int> m_hiddenFaces;
-  std::vector<std::int32_t> m_brushed;
+  std::vector<std::int32_t> m_brushed, m_brushDrawn;
+  QTimer m_brushRest; ///< more of what is chosen is drawn when the choice rests
   Bvh m_tree;
   QPointF m_last, m_pressed;
   QRubberBand* m_band = nullptr;
@@ -176,6 +180,8 @@ private:
   void rebuildHighlight();
   void rebuildSection();
   void rebuildOddEdges();
+  void chooseBrushDrawn(std::size_t most);
+  void finishBrush();
   /// Odd edges lie inside as often as not.
   bool shinesThrough() const { return m_show.seeThrough || m_show.lens == Lens::Edges; }
   bool drawsMesh() const;

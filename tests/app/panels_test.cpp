@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The two columns beside the viewport: cards that are kept while the brief changes, findings that share a card.
 #include "app/finding_card.h"
+#include "app/scene.h"
 #include "window_fixture.h"
 #include <QScrollArea>
+#include <map>
+#include <vtkCellArray.h>
 
 using namespace tess;
 using namespace tess::test;
@@ -164,4 +167,73 @@ TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
       EXPECT_LE(scroll->widget()->width(), scroll->viewport()->width());
     }
   }
+}
+
+TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInTwoSteps) {
+  open("keel-bracket.brief");
+  mesh();
+  auto* v = w->viewport();
+  auto* h = w->auditPanel()->histogram();
+  ASSERT_GT(w->currentRun()->mesh.cells.size(), 30000u);
+  h->brush(h->lowest(), h->highest());
+  EXPECT_EQ(v->brushedCount(), w->currentRun()->mesh.cells.size());
+  EXPECT_LT(v->brushedDrawn(), v->brushedCount());
+  EXPECT_TRUE(w->viewPane()->hint().contains("worst")) << w->viewPane()->hint().toStdString();
+  EXPECT_TRUE(waitFor([&] { return v->brushedDrawn() == v->brushedCount(); }, 10000));
+  EXPECT_FALSE(w->viewPane()->hint().contains("worst"));
+  // A picture is whole at once.
+  h->brush(h->lowest(), 0.99 * h->highest());
+  EXPECT_LT(v->brushedDrawn(), v->brushedCount());
+  v->picture();
+  EXPECT_EQ(v->brushedDrawn(), v->brushedCount());
+  h->brush(0, 0);
+  EXPECT_EQ(v->brushedDrawn(), 0u);
+}
+
+TEST(Scene, facesAndEdgesOfChosenCellsAreDrawnOnce) {
+  const Part part = [] {
+    auto p = loadPart(demo("saddle-clamp.step"));
+    EXPECT_TRUE(p.ok());
+    return *p;
+  }();
+  const Mesh m = meshOf(part, 6).mesh;
+  const MeshLook look = lookAt(m);
+  // Cells around the first one: some hold each other, some stand apart.
+  std::vector<std::int32_t> chosen;
+  for (std::int32_t c = 0; c < static_cast<std::int32_t>(m.cells.size()); c += 1 + c % 3) chosen.push_back(c);
+  std::map<std::vector<std::int32_t>, int> faces;
+  for (auto c : chosen) {
+    const auto nodes = m.cells.of(static_cast<std::size_t>(c));
+    for (int skip = 0; skip < 4; ++skip) {
+      std::vector<std::int32_t> f;
+      for (int k = 0; k < 4; ++k)
+        if (k != skip) f.push_back(nodes[static_cast<std::size_t>(k)]);
+      std::sort(f.begin(), f.end());
+      ++faces[f];
+    }
+  }
+  std::size_t outer = 0;
+  std::set<std::pair<std::int32_t, std::int32_t>> edges;
+  for (const auto& [f, times] : faces) {
+    if (times > 1) continue;
+    ++outer;
+    edges.insert({f[0], f[1]});
+    edges.insert({f[0], f[2]});
+    edges.insert({f[1], f[2]});
+  }
+  const auto drawn = cellFaces(m, look, chosen, [](std::size_t) { return QColor(Qt::black); });
+  EXPECT_EQ(static_cast<std::size_t>(drawn.faces->GetNumberOfPolys()), outer);
+  std::set<std::array<double, 6>> lines; // by their places: where cells meet in an edge alone it is drawn for each
+  drawn.edges->BuildCells();
+  for (vtkIdType i = 0; i < drawn.edges->GetNumberOfLines(); ++i) {
+    vtkIdType n = 0;
+    const vtkIdType* v = nullptr;
+    drawn.edges->GetLines()->GetCellAtId(i, n, v);
+    std::array<double, 6> at;
+    drawn.edges->GetPoint(v[0], at.data());
+    drawn.edges->GetPoint(v[1], at.data() + 3);
+    lines.insert(at);
+  }
+  EXPECT_EQ(lines.size(), edges.size());
+  EXPECT_LT(static_cast<double>(drawn.edges->GetNumberOfLines()), 2.0 * static_cast<double>(edges.size()));
 }

@@ -1,16 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Fuzz target for everything that reads bytes from outside (libFuzzer): whatever comes, the answer is a result or a
-// problem. TESS_FUZZ_AS names what the bytes are: stl, obj, ply, inp, vtu, brief, value. docs/dev/fuzz.md says how to
-// run it.
+// problem. TESS_FUZZ_AS names what the bytes are: stl, obj, ply, vtp, vtk, inp, vtu, run, limits, brief, value, or a
+// file of a folder: points, faces, owner, neighbour, boundary. docs/dev/fuzz.md says how to run it.
 #include "base/file.h"
 #include "base/units.h"
 #include "exchange/exchange.h"
 #include "geometry/part.h"
 #include "job/brief.h"
+#include "job/limit_file.h"
+#include "job/run_store.h"
 #include "job/values.h"
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <unistd.h>
 
 using namespace tess;
@@ -32,6 +35,27 @@ const std::string& scratch() {
     return (dir / ("tess_fuzz_" + std::to_string(getpid()) + "." + kind())).string();
   }();
   return path;
+}
+
+/// Where the bytes are one file of a mesh in a folder: that folder, with sound files beside it; else empty.
+std::string foamFolder() {
+  static const std::string folder = []() -> std::string {
+    static const std::map<std::string, std::string> sound{
+        {"points", "4((0 0 0)(1 0 0)(0 1 0)(0 0 1))"},
+        {"faces", "4(3(0 2 1) 3(0 1 3) 3(0 3 2) 3(1 2 3))"},
+        {"owner", "4(0 0 0 0)"},
+        {"neighbour", "0()"},
+        {"boundary", "1( wall { type patch; nFaces 4; startFace 0; } )"}};
+    if (!sound.count(kind())) return {};
+    const std::string at = scratch() + ".folder";
+    std::filesystem::create_directories(at);
+    for (const auto& [name, text] : sound)
+      std::ofstream(at + "/" + name) << "FoamFile { version 2.0; format ascii; class dictionary; object " << name
+                                     << "; }\n"
+                                     << text << "\n";
+    return at;
+  }();
+  return folder;
 }
 
 void readText(const std::string& text) {
@@ -58,11 +82,26 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     readText(briefText(b));
     return 0;
   }
+  if (kind() == "limits") {
+    auto set = parseLimits(text, "some.limits");
+    if (!set) return 0;
+    auto again = parseLimits(limitsText(*set), "some.limits");
+    if (!again || limitsText(*again) != limitsText(*set)) std::abort();
+    return 0;
+  }
+  if (const std::string folder = foamFolder(); !folder.empty()) {
+    std::ofstream(folder + "/" + kind(), std::ios::binary)
+        .write(text.data(), static_cast<std::streamsize>(text.size()));
+    (void)readMesh(folder);
+    return 0;
+  }
   {
     std::ofstream out(scratch(), std::ios::binary);
     out.write(text.data(), static_cast<std::streamsize>(text.size()));
   }
-  if (kind() == "inp" || kind() == "vtu")
+  if (kind() == "run")
+    (void)loadRun(scratch());
+  else if (kind() == "inp" || kind() == "vtu")
     (void)readMesh(scratch());
   else
     (void)loadPart(scratch());
