@@ -2,8 +2,10 @@
 #include "app/main_window.h"
 #include "app/gate_dialog.h"
 #include "app/limits_dialog.h"
+#include "app/machine_dialog.h"
 #include "app/theme.h"
 #include "base/file.h"
+#include "base/memory.h"
 #include "base/units.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
@@ -61,6 +63,7 @@ MainWindow::MainWindow(bool openGl) {
   restoreGeometry(QSettings().value("geometry").toByteArray());
   setAcceptDrops(true);
   for (auto** w : {&m_worker, &m_sizer, &m_forecaster, &m_measurer, &m_previewer, &m_teller}) *w = new MeshWorker(this);
+  MachineDialog::restore();
   m_shelf = new RunShelf(this);
   m_files = new FileWatch(this);
   auto* central = new QWidget;
@@ -517,8 +520,9 @@ QString MainWindow::forecastText() const {
   const Forecast& f = *m_forecast;
   bool over = false;
   for (const auto& p : f.problems) over = over || p.code == "forecast.budget";
-  QString memory = f.memoryBytes < 1e9 ? tr("%1 MB").arg(f.memoryBytes / 1e6, 0, 'f', 0)
-                                       : tr("%1 GB").arg(f.memoryBytes / 1e9, 0, 'f', 1);
+  QString memory = QString::fromStdString(memoryText(f.memoryBytes));
+  if (const auto most = static_cast<double>(MeshWorker::allowedMemory()); most > 0 && f.memoryBytes > most)
+    memory = tr("%1, more than the %2 allowed").arg(memory, QString::fromStdString(memoryText(most)));
   QString time = f.seconds < 120 ? tr("%1 s").arg(f.seconds, 0, 'f', f.seconds < 9.5 ? 1 : 0)
                                  : tr("%1 min").arg(f.seconds / 60, 0, 'f', 0);
   return tr("<b>about %1</b> elements%2<br>%3 · %4")

@@ -3,6 +3,7 @@
 #include "base/parallel.h"
 
 #include "app/mesh_worker.h"
+#include "base/memory.h"
 #include "job/improve.h"
 #include <QMetaObject>
 #include <sys/resource.h>
@@ -25,7 +26,17 @@ public:
   }
 };
 
+std::atomic<int> s_threads{0};
+std::atomic<std::size_t> s_memory{0};
+
 } // namespace
+
+void MeshWorker::allow(int threads, std::size_t memory) {
+  s_threads = threads;
+  s_memory = memory;
+}
+int MeshWorker::allowedThreads() { return s_threads; }
+std::size_t MeshWorker::allowedMemory() { return s_memory; }
 
 MeshWorker::~MeshWorker() {
   stop();
@@ -75,6 +86,7 @@ template <class F> void MeshWorker::start(F&& work, Pace pace) {
     if (pace == Pace::Patient) stepBack();
     try {
       progress->check();
+      const MemoryWatch watch(*progress, s_memory ? s_memory.load() : memoryByDefault());
       auto done = work(*progress);
       post([this, done] {
         m_busy = false;
@@ -84,6 +96,13 @@ template <class F> void MeshWorker::start(F&& work, Pace pace) {
       post([this] {
         m_busy = false;
         emit stopped();
+      });
+    } catch (const std::bad_alloc& e) {
+      const auto* over = dynamic_cast<const MemoryExceeded*>(&e);
+      const Problem p = memoryProblem(over ? over->limit : 0);
+      post([this, p] {
+        m_busy = false;
+        emit failed(p);
       });
     } catch (const std::exception& e) {
       Problem p;
@@ -115,7 +134,7 @@ void MeshWorker::load(const QString& path, const LoadOptions& options) {
 
 void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before) {
   start([this, brief, part, before](Progress& progress) -> std::function<void()> {
-    auto r = runBrief(brief, *part, 0, progress, before.get());
+    auto r = runBrief(brief, *part, s_threads, progress, before.get());
     if (!r) {
       Problem p = r.problem();
       return [this, p] { emit failed(p); };
@@ -257,7 +276,7 @@ void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> ope
       if (!own) return fail(own.problem());
       part = std::make_shared<const Part>(std::move(*own));
     }
-    auto r = runBrief(brief, *part, 0, progress);
+    auto r = runBrief(brief, *part, s_threads, progress);
     if (!r) return fail(r.problem());
     auto run = std::make_shared<const RunResult>(std::move(*r));
     if (auto p = saveRun(*run, partStampOf(part->path), file.toStdString())) return fail(*p);

@@ -57,6 +57,10 @@ public:
   /// Stops, and a result that is on its way does not count either.
   void drop();
   bool busy() const { return m_busy; }
+  /// For tasks that start from now on, of all workers. `threads` 0: all cores; `memory` in bytes, 0: what is free then.
+  static void allow(int threads, std::size_t memory);
+  static int allowedThreads();
+  static std::size_t allowedMemory();
 
 signals:
   void progressed(const QString& stage, double share);

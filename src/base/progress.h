@@ -5,11 +5,18 @@
 #include <atomic>
 #include <functional>
 #include <mutex>
+#include <new>
 #include <string>
 
 namespace tess {
 
 struct Cancelled {};
+/// The task would take more memory than it may; a lack of memory like any other.
+struct MemoryExceeded : std::bad_alloc {
+  explicit MemoryExceeded(std::size_t bytes) : limit(bytes) {}
+  const char* what() const noexcept override { return "more memory than allowed"; }
+  std::size_t limit;
+};
 
 class Progress {
 public:
@@ -17,10 +24,17 @@ public:
   std::function<void(const std::string&, double)> onProgress;
 
   void stop() { m_stop = true; }
+  /// Stops because of a lack of memory; `limit`: bytes that were allowed.
+  void stopForMemory(std::size_t limit) {
+    m_limit = limit;
+    m_stop = true;
+  }
   bool stopped() const { return m_stop.load(std::memory_order_relaxed); }
-  /// Throws Cancelled when a stop was asked for.
+  /// Throws Cancelled when a stop was asked for, MemoryExceeded after stopForMemory().
   void check() const {
-    if (stopped()) throw Cancelled{};
+    if (!stopped()) return;
+    if (const std::size_t limit = m_limit) throw MemoryExceeded(limit);
+    throw Cancelled{};
   }
   /// Starts a stage that covers [from, to] of the whole.
   void stage(const std::string& name, double from, double to) {
@@ -43,6 +57,7 @@ public:
 
 private:
   std::atomic<bool> m_stop{false};
+  std::atomic<std::size_t> m_limit{0};
   std::mutex m_mutex;
   std::string m_name;
   double m_from = 0, m_to = 1;

@@ -2,6 +2,7 @@
 // `tessel`: the command line over the job. Messages go to stderr, results to stdout. Exit codes: 0 done, 1 done but
 // outside the limits, 2 wrong usage, 3 input at fault, 4 meshing failed.
 #include "base/file.h"
+#include "base/memory.h"
 #include "base/units.h"
 #include "cli/reference.h"
 #include "job/compare.h"
@@ -34,6 +35,7 @@ using namespace tess;
 namespace {
 
 Progress* g_progress = nullptr;
+std::string g_memory; ///< as given with --memory; empty: what is free
 void onInterrupt(int) {
   if (g_progress) g_progress->stop();
 }
@@ -241,7 +243,13 @@ Result<Brief> briefOf(const MeshArgs& a) {
   return brief;
 }
 
-/// Progress on the terminal and a stop by Ctrl+C.
+/// Bytes that a task may use; the text was checked before.
+std::size_t allowedMemory() {
+  auto given = parseMemory(g_memory);
+  return given ? *given : memoryByDefault();
+}
+
+/// Progress on the terminal, and a stop by Ctrl+C or for lack of memory.
 class Watch {
 public:
   Watch(Progress& progress, bool quiet) : m_progress(progress), m_quiet(quiet), m_terminal(isatty(2)) {
@@ -266,6 +274,7 @@ private:
   Progress& m_progress;
   bool m_quiet, m_terminal;
   std::string m_last;
+  MemoryWatch m_memory{m_progress, allowedMemory()};
 };
 
 /// Runs a command's work; a stop and a lack of memory become problems like any other.
@@ -278,10 +287,11 @@ template <class F> int guarded(const std::string& report, F&& work) {
     p.code = "stopped";
     p.what = "stopped on request";
     p.todo = "nothing was written";
+  } catch (const MemoryExceeded& e) {
+    p = memoryProblem(e.limit);
+    if (g_memory.empty()) p.todo = "ask for a larger size, or allow more with --memory";
   } catch (const std::bad_alloc&) {
-    p.code = "memory";
-    p.what = "the memory of this machine does not suffice";
-    p.todo = "ask for a larger size";
+    p = memoryProblem(0);
   }
   return fail(p, report);
 }
@@ -567,6 +577,7 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
 int meshApart(const std::string& brief, const std::string& report, int threads, bool yes) {
   const std::string self = fs::read_symlink("/proc/self/exe").string(), n = std::to_string(threads);
   std::vector<std::string> words{self, "mesh", brief, "--report", report, "--threads", n, "--quiet"};
+  if (!g_memory.empty()) words.insert(words.end(), {"--memory", g_memory});
   if (yes) words.push_back("--yes"); // else a budget is asked about, or refused
   std::vector<char*> argv;
   for (auto& w : words) argv.push_back(w.data());
@@ -887,6 +898,12 @@ int main(int argc, char** argv) {
   compareCmd->add_option("--report", report, "JSON report");
   compareCmd->add_flag("--yes", m.yes, "mesh even above a brief's budget of elements");
   compareCmd->add_option("--threads", m.threads, "0: all cores")->check(CLI::Range(0, 1024));
+  for (auto* c : {meshCmd, surfaceCmd, seriesCmd, improveCmd, compareCmd})
+    c->add_option("--memory", g_memory, "most memory to use, as \"4 GB\"; nine tenths of what is free if not given")
+        ->check([](const std::string& t) {
+          auto amount = parseMemory(t);
+          return amount ? std::string() : amount.problem().what + ": " + amount.problem().todo;
+        });
   auto* limitsCmd = app.add_subcommand("limits", "a limit set as the text of a file to share");
   limitsCmd->add_option("SET", limits, "general, strength, flow, or a .limits file");
   limitsCmd->add_option("--out", out, "write it to this .limits file");

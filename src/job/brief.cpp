@@ -2,12 +2,14 @@
 #include "job/brief.h"
 #include "base/file.h"
 #include "job/limit_file.h"
+#include "job/limits.h"
 #include "job/toml_text.h"
 #include "job/values.h"
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <regex>
+#include <set>
 #include <sstream>
 
 namespace tess {
@@ -230,6 +232,27 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
     if (rule.kind == "group" && names[rule.get("name")]++)
       add(Severity::Error, "group.twice", "two groups are named '" + rule.get("name") + "'", where,
           "give one of them another name");
+  }
+  // An acceptance without a limit to widen would do nothing, and say nothing.
+  std::set<std::string> limited;
+  const auto words = metricWords();
+  const Rule* judge = b.first("judge");
+  auto take = [&](const LimitSet& set) {
+    for (const auto& l : set.limits) limited.insert(words[static_cast<std::size_t>(l.metric)]);
+  };
+  const std::string file = judge ? judge->get("file") : "";
+  if (!file.empty()) {
+    if (auto set = loadLimits(b.resolve(file))) take(*set);
+  } else if (const LimitSet* set = limitSet(judge ? judge->get("purpose") : "general"))
+    take(*set);
+  for (const auto& rule : b.rules)
+    if (rule.kind == "limit" && !rule.off) limited.insert(rule.get("metric"));
+  for (std::size_t i = 0; i < b.rules.size(); ++i) {
+    const std::string metric = b.rules[i].get("metric");
+    if (b.rules[i].kind == "accept" && !b.rules[i].off && !limited.count(metric) &&
+        std::find(words.begin(), words.end(), metric) != words.end())
+      add(Severity::Warning, "accept.idle", "there is nothing to accept: no limit is set on the " + metric,
+          "rule " + std::to_string(i + 1) + " (accept)", "add a limit on it, or remove the rule");
   }
   return r;
 }

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The two columns beside the viewport: cards that are kept while the brief changes, findings that share a card.
 #include "app/finding_card.h"
+#include "app/machine_dialog.h"
 #include "app/scene.h"
 #include "window_fixture.h"
+#include <QDoubleSpinBox>
 #include <QScrollArea>
+#include <QSpinBox>
 #include <map>
 #include <vtkCellArray.h>
 
@@ -236,4 +239,42 @@ TEST(Scene, facesAndEdgesOfChosenCellsAreDrawnOnce) {
   }
   EXPECT_EQ(lines.size(), edges.size());
   EXPECT_LT(static_cast<double>(drawn.edges->GetNumberOfLines()), 2.0 * static_cast<double>(edges.size()));
+}
+
+TEST_F(Panels, aTaskOverItsMemoryIsTold) {
+  open("saddle-clamp.brief");
+  Problem told;
+  QObject::connect(w.get(), &MainWindow::taskFailed, [&](const Problem& p) { told = p; });
+  MeshWorker::allow(0, 5000000); // less than the program itself takes
+  QTest::mouseClick(w->runsBar()->meshButton(), Qt::LeftButton);
+  EXPECT_TRUE(waitFor([&] { return !told.code.empty(); }, 30000));
+  MeshWorker::allow(0, 0);
+  EXPECT_EQ(told.code, "memory");
+  EXPECT_EQ(w->currentRun(), nullptr);
+  mesh(); // nothing else is lost
+  EXPECT_NE(w->currentRun(), nullptr);
+}
+
+TEST_F(Panels, coresAndMemoryAreKept) {
+  {
+    MachineDialog d;
+    d.cores()->setValue(1);
+    d.gigabytes()->setValue(2.5);
+    d.accept();
+  }
+  EXPECT_EQ(MeshWorker::allowedThreads(), 1);
+  EXPECT_EQ(MeshWorker::allowedMemory(), 2500000000u);
+  MeshWorker::allow(0, 0);
+  MachineDialog::restore(); // as the next start of the program does
+  EXPECT_EQ(MeshWorker::allowedThreads(), 1);
+  open("saddle-clamp.brief");
+  mesh();
+  EXPECT_EQ(w->currentRun()->threads, 1);
+  MachineDialog d;
+  EXPECT_EQ(d.gigabytes()->value(), 2.5);
+  d.cores()->setValue(0);
+  d.gigabytes()->setValue(0);
+  EXPECT_TRUE(d.gigabytes()->text().contains("free"));
+  d.accept();
+  EXPECT_EQ(MeshWorker::allowedMemory(), 0u);
 }

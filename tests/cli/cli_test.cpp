@@ -268,3 +268,16 @@ TEST(CommandLine, manyFindingsOfOneKindAreCountedAndTheReportHasThemAll) {
   for (const auto& p : j["problems"]) all += p["code"] == "group.empty";
   EXPECT_EQ(all, 6);
 }
+
+TEST(CommandLine, memoryIsLimited) {
+  TempFolder dir;
+  const std::string part = demo("keel-bracket.step"), out = dir / "m.vtu", report = dir / "r.json";
+  // Less than the program itself takes.
+  EXPECT_EQ(run("mesh " + part + " --size '3 mm' --memory '5 MB' --out " + out + " --report " + report), 4);
+  EXPECT_FALSE(std::filesystem::exists(out));
+  const auto j = json(report);
+  EXPECT_EQ(j["status"], "failed");
+  EXPECT_EQ(j["problems"][0]["code"], "memory");
+  EXPECT_EQ(run("mesh " + part + " --size '6 mm' --memory '8 GB' --out " + out), 0);
+  EXPECT_EQ(run("mesh " + part + " --size '6 mm' --memory plenty --out " + out), 2);
+}

@@ -276,3 +276,18 @@ TEST(LimitFiles, LimitsAtAGroupFollowAMeshThatChanges) {
   for (const auto& l : j["verdict"]["limits"]) there = there || l["at"] == "top";
   EXPECT_TRUE(there) << j["verdict"].dump(1);
 }
+
+TEST(Limits, anAcceptanceWithoutALimitIsTold) {
+  auto idle = [](std::vector<Rule> rules) {
+    int n = 0;
+    for (const auto& p : validateBrief(briefWith("5 mm", std::move(rules)), "mm")) n += p.code == "accept.idle";
+    return n;
+  };
+  const Rule accept = rule("accept", {{"metric", "taper"}, {"bound", "0.5"}, {"reason", "far from the load"}});
+  EXPECT_EQ(idle({accept}), 1);
+  EXPECT_EQ(idle({accept, rule("limit", {{"metric", "taper"}, {"bound", "0.3"}})}), 0);
+  Rule off = accept;
+  off.off = true;
+  EXPECT_EQ(idle({off}), 0);
+  EXPECT_EQ(idle({rule("accept", {{"metric", "min dihedral angle"}, {"bound", "3"}, {"reason", "thin"}})}), 0);
+}
