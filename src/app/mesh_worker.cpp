@@ -14,8 +14,9 @@ namespace tess {
 namespace {
 
 /// The calling thread lets others go first: a window's, and those of a GL that draws on the processor, which want the
-/// same few cores. Linux counts the nice value by thread.
-void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10); }
+/// same few cores. A little only: a solver that runs beside must not starve the meshing. Linux counts the nice value by
+/// thread.
+void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 4); }
 
 class TeamStepsBack : public tbb::task_scheduler_observer {
 public:
