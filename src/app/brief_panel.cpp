@@ -360,6 +360,7 @@ void BriefPanel::arrange(std::vector<Piece> pieces) {
       p.widget = old.mapped();
     else
       p.widget = p.make();
+    p.make = nullptr;
     m_cards->addWidget(p.widget);
     for (auto* w : p.widget->findChildren<QToolButton*>()) { // the tab key goes down the column, to the line below it
       if (last) QWidget::setTabOrder(last, w);
@@ -367,9 +368,7 @@ void BriefPanel::arrange(std::vector<Piece> pieces) {
     }
   }
   if (last) QWidget::setTabOrder(last, m_say);
-  for (const auto& [key, widget] : before) {
-    dismissWidget(widget);
-  }
+  for (const auto& [key, widget] : before) dismissWidget(widget);
   m_cards->addStretch();
   m_pieces = std::move(pieces);
   std::fill(m_ruleCards.begin(), m_ruleCards.end(), nullptr);
@@ -498,7 +497,7 @@ QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, 
   return card;
 }
 
-void BriefPanel::ruleMenu(int index, const Rule& r, const QPoint& at) {
+void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
   QMenu menu;
   auto* off = menu.addAction(r.off ? tr("Switch on") : tr("Switch off"));
   auto* dup = menu.addAction(tr("Duplicate"));

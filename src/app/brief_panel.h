@@ -73,7 +73,7 @@ private:
   QWidget* partCard(const Part* part);
   QWidget* sectionHead(const QString& title, std::size_t unnamed);
   QWidget* ruleCard(int index, const Rule& r, const QString& overall, const QStringList& targets, const QColor& spine);
-  void ruleMenu(int index, const Rule& r, const QPoint& at);
+  void ruleMenu(int index, Rule r, QPoint at); ///< by value: the card may go while the menu is open
   Below belowOf(const Brief& brief, const Brief& plain, std::size_t i, const Part* part,
                 const std::vector<ResolvedGroup>& groups, const RunResult* run,
                 const std::vector<Problem>& problems) const;

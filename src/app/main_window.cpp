@@ -327,6 +327,10 @@ void MainWindow::connectWorkers() {
             m_sizeProblems = problems;
             if (changed) refresh(); // a chip may be open for typing: only when there is news
           });
+  connect(m_sizer, &MeshWorker::failed, this, [this](const Problem& p) {
+    m_sizeProblems = {p};
+    refresh();
+  });
   connect(m_forecaster, &MeshWorker::forecasted, this, [this](const Forecast& f) {
     m_forecast = f;
     showReady();

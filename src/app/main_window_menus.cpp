@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The menus of the window, and the kept views that one of them lists.
-#include "app/main_window.h"
 #include "app/machine_dialog.h"
+#include "app/main_window.h"
 #include "app/theme.h"
 #include "base/units.h"
 #include <QActionGroup>
@@ -210,7 +210,7 @@ void MainWindow::buildMenus() {
   add(run, tr("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });
   run->addSeparator();
   add(run, tr("Cores and memory…"), QKeySequence(), [this] {
-    if (MachineDialog(this).exec() == QDialog::Accepted) showReady();
+    if (MachineDialog(this).exec() == QDialog::Accepted) briefChanged(); // what was stopped before is tried again
   });
   run->addSeparator();
   add(run, tr("Next worst place"), QKeySequence("."), [this] { m_audit->stepWorst(1); });

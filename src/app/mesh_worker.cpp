@@ -84,10 +84,10 @@ template <class F> void MeshWorker::start(F&& work, Pace pace) {
   // The work before comes to its end first, which may take a while: nobody waits for that here.
   m_thread = std::thread([this, before = std::move(m_thread), post, progress, work, pace]() mutable {
     if (before.joinable()) before.join();
-    if (pace == Pace::Patient) stepBack();
+    if (pace != Pace::Prompt) stepBack();
     try {
       progress->check();
-      const MemoryWatch watch(*progress, s_memory ? s_memory.load() : memoryByDefault());
+      const MemoryWatch watch(*progress, pace != Pace::Heavy ? 0 : s_memory ? s_memory.load() : memoryByDefault());
       auto done = work(*progress);
       post([this, done] {
         m_busy = false;
@@ -122,37 +122,43 @@ template <class F> void MeshWorker::start(F&& work, Pace pace) {
 
 void MeshWorker::load(const QString& path, const LoadOptions& options) {
   std::string file = path.toStdString();
-  start([this, file, options](Progress& progress) -> std::function<void()> {
-    auto r = loadPart(file, options, &progress);
-    if (!r) {
-      Problem p = r.problem();
-      return [this, p] { emit failed(p); };
-    }
-    auto part = std::make_shared<const Part>(std::move(*r));
-    return [this, part] { emit loaded(part); };
-  });
+  start(
+      [this, file, options](Progress& progress) -> std::function<void()> {
+        auto r = loadPart(file, options, &progress);
+        if (!r) {
+          Problem p = r.problem();
+          return [this, p] { emit failed(p); };
+        }
+        auto part = std::make_shared<const Part>(std::move(*r));
+        return [this, part] { emit loaded(part); };
+      },
+      Pace::Heavy);
 }
 
 void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before) {
-  start([this, brief, part, before](Progress& progress) -> std::function<void()> {
-    auto r = runBrief(brief, *part, s_threads, progress, before.get());
-    if (!r) {
-      Problem p = r.problem();
-      return [this, p] { emit failed(p); };
-    }
-    auto run = std::make_shared<const RunResult>(std::move(*r));
-    auto look = std::make_shared<const MeshLook>(lookAt(run->mesh, &progress));
-    return [this, run, look] { emit finished(run, look); };
-  });
+  start(
+      [this, brief, part, before](Progress& progress) -> std::function<void()> {
+        auto r = runBrief(brief, *part, s_threads, progress, before.get());
+        if (!r) {
+          Problem p = r.problem();
+          return [this, p] { emit failed(p); };
+        }
+        auto run = std::make_shared<const RunResult>(std::move(*r));
+        auto look = std::make_shared<const MeshLook>(lookAt(run->mesh, &progress));
+        return [this, run, look] { emit finished(run, look); };
+      },
+      Pace::Heavy);
 }
 
 void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups) {
-  start([this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
-    std::vector<Problem> problems;
-    auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
-    auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
-    return [this, field, shade, problems] { emit sized(field, shade, problems); };
-  });
+  start(
+      [this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
+        std::vector<Problem> problems;
+        auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
+        auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
+        return [this, field, shade, problems] { emit sized(field, shade, problems); };
+      },
+      Pace::Heavy);
 }
 
 void MeshWorker::tell(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
@@ -189,20 +195,22 @@ void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
 
 void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part,
                          const std::string& only) {
-  start([this, run, part, only](Progress& progress) -> std::function<void()> {
-    std::vector<char> cells;
-    auto fail = [this](Problem p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
-    if (!only.empty()) {
-      auto chosen = chosenCells(run->mesh, only, progress);
-      if (!chosen) return fail(chosen.problem());
-      cells = std::move(*chosen);
-    }
-    auto r = improveRun(*run, *part, cells, progress);
-    if (!r) return fail(r.problem());
-    auto better = std::make_shared<const RunResult>(std::move(*r));
-    auto look = std::make_shared<const MeshLook>(lookAt(better->mesh, &progress));
-    return [this, better, look] { emit finished(better, look); };
-  });
+  start(
+      [this, run, part, only](Progress& progress) -> std::function<void()> {
+        std::vector<char> cells;
+        auto fail = [this](Problem p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
+        if (!only.empty()) {
+          auto chosen = chosenCells(run->mesh, only, progress);
+          if (!chosen) return fail(chosen.problem());
+          cells = std::move(*chosen);
+        }
+        auto r = improveRun(*run, *part, cells, progress);
+        if (!r) return fail(r.problem());
+        auto better = std::make_shared<const RunResult>(std::move(*r));
+        auto look = std::make_shared<const MeshLook>(lookAt(better->mesh, &progress));
+        return [this, better, look] { emit finished(better, look); };
+      },
+      Pace::Heavy);
 }
 
 void MeshWorker::handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules) {
@@ -267,22 +275,24 @@ void MeshWorker::look(std::shared_ptr<const RunResult> run) {
 
 void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> open, const LoadOptions& openedWith,
                              const QString& file) {
-  start([this, brief, open, openedWith, file](Progress& progress) -> std::function<void()> {
-    auto fail = [this](const Problem& p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
-    auto options = loadOptionsOf(brief);
-    if (!options) return fail(options.problem());
-    std::shared_ptr<const Part> part = open;
-    if (*options != openedWith) {
-      auto own = loadPart(brief.partPath(), *options, &progress);
-      if (!own) return fail(own.problem());
-      part = std::make_shared<const Part>(std::move(*own));
-    }
-    auto r = runBrief(brief, *part, s_threads, progress);
-    if (!r) return fail(r.problem());
-    auto run = std::make_shared<const RunResult>(std::move(*r));
-    if (auto p = saveRun(*run, partStampOf(part->path), file.toStdString())) return fail(*p);
-    return [this, run] { emit alternativeDone(run); };
-  });
+  start(
+      [this, brief, open, openedWith, file](Progress& progress) -> std::function<void()> {
+        auto fail = [this](const Problem& p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
+        auto options = loadOptionsOf(brief);
+        if (!options) return fail(options.problem());
+        std::shared_ptr<const Part> part = open;
+        if (*options != openedWith) {
+          auto own = loadPart(brief.partPath(), *options, &progress);
+          if (!own) return fail(own.problem());
+          part = std::make_shared<const Part>(std::move(*own));
+        }
+        auto r = runBrief(brief, *part, s_threads, progress);
+        if (!r) return fail(r.problem());
+        auto run = std::make_shared<const RunResult>(std::move(*r));
+        if (auto p = saveRun(*run, partStampOf(part->path), file.toStdString())) return fail(*p);
+        return [this, run] { emit alternativeDone(run); };
+      },
+      Pace::Heavy);
 }
 
 void MeshWorker::recall(const QStringList& files) {

@@ -86,8 +86,9 @@ private:
   std::thread m_thread;
   std::shared_ptr<Progress> m_progress;
   bool m_busy = false;
-  /// Prompt: somebody waits for it while typing. Patient: it lets window and picture go first.
-  enum class Pace { Prompt, Patient };
+  /// Prompt: somebody waits for it while typing. Patient: it lets window and picture go first. Heavy: the same, and it
+  /// is stopped when it takes more memory than allowed; what only shows or keeps a result is not.
+  enum class Pace { Prompt, Patient, Heavy };
   template <class F> void start(F&& work, Pace pace = Pace::Patient);
 };
 
