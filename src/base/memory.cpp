@@ -87,7 +87,13 @@ Result<std::size_t> parseMemory(const std::string& text) {
 }
 
 std::string memoryText(double bytes) {
-  return bytes < 999.5e6 ? formatNumber(bytes / 1e6, 3) + " MB" : formatNumber(bytes / 1e9, 3) + " GB";
+  const bool small = bytes < 995e6;
+  const double n = bytes / (small ? 1e6 : 1e9);
+  // Two digits: nobody knows it better.
+  const std::string digits = n >= 100  ? std::to_string(std::llround(n / 10) * 10)
+                             : n >= 10 ? std::to_string(std::llround(n))
+                                       : formatNumber(n, 2);
+  return digits + (small ? " MB" : " GB");
 }
 
 Problem memoryProblem(std::size_t limit) {

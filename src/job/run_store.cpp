@@ -142,6 +142,17 @@ nlohmann::json placesJson(const std::vector<Vec3>& places) {
   return j;
 }
 
+nlohmann::json problemsJson(const std::vector<Problem>& problems) {
+  nlohmann::json j = nlohmann::json::array();
+  for (const auto& p : problems)
+    j.push_back({{"severity", static_cast<int>(p.severity)},
+                 {"fault", static_cast<int>(p.fault)},
+                 {"texts", {p.code, p.what, p.where, p.why, p.todo, p.fix}},
+                 {"places", placesJson(p.places)},
+                 {"faces", p.faces}});
+  return j;
+}
+
 nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   nlohmann::json j;
   j["brief"] = briefText(run.brief);
@@ -155,13 +166,9 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["limits"] = limitsText(run.audit.limits);
   j["timings"] = nlohmann::json::array();
   for (const auto& [k, v] : run.timings) j["timings"].push_back({k, v});
-  j["problems"] = nlohmann::json::array();
-  for (const auto& p : run.problems)
-    j["problems"].push_back({{"severity", static_cast<int>(p.severity)},
-                             {"fault", static_cast<int>(p.fault)},
-                             {"texts", {p.code, p.what, p.where, p.why, p.todo, p.fix}},
-                             {"places", placesJson(p.places)},
-                             {"faces", p.faces}});
+  j["problems"] = problemsJson(run.problems);
+  if (run.fromMeshing) j["from_meshing"] = problemsJson(*run.fromMeshing);
+  j["reused"] = run.reused;
   j["rules"] = nlohmann::json::array();
   for (const auto& r : run.rules)
     j["rules"].push_back(
@@ -193,6 +200,22 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
 
 Vec3 pointOf(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
 
+std::vector<Problem> problemsOf(const nlohmann::json& j) {
+  std::vector<Problem> r;
+  for (const auto& x : j) {
+    Problem p;
+    p.severity = static_cast<Severity>(std::clamp(x.at("severity").get<int>(), 0, 2));
+    p.fault = static_cast<Fault>(x.at("fault").get<int>());
+    std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo, &p.fix};
+    const auto& words = x.at("texts"); // runs kept earlier have fewer
+    for (std::size_t i = 0; i < std::min(std::size(texts), words.size()); ++i) *texts[i] = words.at(i);
+    for (const auto& q : x.at("places")) p.places.push_back(pointOf(q));
+    p.faces = x.at("faces").get<std::vector<int>>();
+    r.push_back(p);
+  }
+  return r;
+}
+
 /// Throws nlohmann's exceptions on a head of another shape.
 void readHead(const nlohmann::json& j, StoredRun& s) {
   RunResult& run = s.run;
@@ -215,17 +238,10 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   run.threads = j.at("threads");
   run.improved = j.at("improved");
   for (const auto& t : j.at("timings")) run.timings.push_back({t.at(0), t.at(1)});
-  for (const auto& x : j.at("problems")) {
-    Problem p;
-    p.severity = static_cast<Severity>(std::clamp(x.at("severity").get<int>(), 0, 2));
-    p.fault = static_cast<Fault>(x.at("fault").get<int>());
-    std::string* texts[] = {&p.code, &p.what, &p.where, &p.why, &p.todo, &p.fix};
-    const auto& words = x.at("texts"); // runs kept earlier have fewer
-    for (std::size_t i = 0; i < std::min(std::size(texts), words.size()); ++i) *texts[i] = words.at(i);
-    for (const auto& q : x.at("places")) p.places.push_back(pointOf(q));
-    p.faces = x.at("faces").get<std::vector<int>>();
-    run.problems.push_back(p);
-  }
+  run.problems = problemsOf(j.at("problems"));
+  // Not in runs kept by earlier versions: their meshes do not serve again.
+  if (const auto made = j.find("from_meshing"); made != j.end()) run.fromMeshing = problemsOf(*made);
+  run.reused = j.value("reused", false);
   for (const auto& x : j.at("rules")) {
     AskedGot r;
     r.rule = x.at("rule");

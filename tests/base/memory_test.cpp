@@ -18,7 +18,10 @@ TEST(Memory, amountsAreReadWithTheirUnits) {
   }
   EXPECT_EQ(memoryText(4e9), "4 GB");
   EXPECT_EQ(memoryText(730e6), "730 MB");
+  EXPECT_EQ(memoryText(63.9e6), "64 MB");
+  EXPECT_EQ(memoryText(994e6), "990 MB");
   EXPECT_EQ(memoryText(999.9e6), "1 GB");
+  EXPECT_EQ(memoryText(2.54e9), "2.5 GB");
 }
 
 TEST(Memory, theSystemTellsWhatIsThere) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Only what a change touches is redone, and nobody can tell from the mesh.
 #include "job/reuse.h"
+#include "job/run_store.h"
 #include "support/fixtures.h"
 
 using namespace tess;
@@ -67,6 +68,28 @@ TEST(Reuse, theOrderChangesWithoutMeshingAgainAndTheBytesAreTheSame) {
     expectSameMesh(again.mesh, fresh.mesh);
     EXPECT_EQ(again.midNodes.boundary, fresh.midNodes.boundary);
     EXPECT_EQ(again.audit.sentence, fresh.audit.sentence);
+  }
+}
+
+TEST(Reuse, aRunThatWasKeptServesAfterARestart) {
+  TempFolder folder;
+  Setting s("1");
+  const RunResult first = s.run();
+  ASSERT_FALSE(saveRun(first, "stamp", folder / "a.run"));
+  const auto kept = loadRun(folder / "a.run");
+  ASSERT_TRUE(kept.ok());
+  for (const char* order : {"1", "2"}) {
+    s.rule("fill").values["order"] = order;
+    const RunResult again = s.run(&std::as_const(kept).value().run), fresh = s.run();
+    EXPECT_TRUE(again.reused);
+    expectSameMesh(again.mesh, fresh.mesh);
+    EXPECT_EQ(again.problems.size(), fresh.problems.size());
+    EXPECT_EQ(again.deviation, fresh.deviation);
+    // That it used another mesh is known of it as well.
+    ASSERT_FALSE(saveRun(again, "stamp", folder / "b.run"));
+    const auto second = loadRun(folder / "b.run");
+    ASSERT_TRUE(second.ok());
+    EXPECT_TRUE(std::as_const(second).value().run.reused);
   }
 }
 
