@@ -7,6 +7,7 @@
 #include <QDoubleSpinBox>
 #include <QFormLayout>
 #include <QLabel>
+#include <QPushButton>
 #include <QSettings>
 #include <thread>
 
@@ -37,6 +38,7 @@ MachineDialog::MachineDialog(QWidget* parent) : QDialog(parent) {
                               "task on, and meshes do not depend on it."),
                            "small"));
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  for (auto* b : buttons->buttons()) b->setIcon({}); // as everywhere else
   connect(buttons, &QDialogButtonBox::accepted, this, &MachineDialog::accept);
   connect(buttons, &QDialogButtonBox::rejected, this, &MachineDialog::reject);
   form->addRow(buttons);
