@@ -160,6 +160,7 @@ TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
   emit w->briefPanel()->valueChanged(rule, "metric", "scaled jacobian");
   emit w->briefPanel()->valueChanged(rule, "bound", "0.6");
   mesh();
+  ASSERT_NE(w->currentRun(), nullptr);
   ASSERT_GT(w->currentRun()->audit.failingCells, 100u);
   for (QSize size : {QSize(1280, 800), QSize(1024, 700)}) {
     w->resize(size);
@@ -177,6 +178,7 @@ TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInTwoSteps) {
   mesh();
   auto* v = w->viewport();
   auto* h = w->auditPanel()->histogram();
+  ASSERT_NE(w->currentRun(), nullptr);
   ASSERT_GT(w->currentRun()->mesh.cells.size(), 30000u);
   h->brush(h->lowest(), h->highest());
   EXPECT_EQ(v->brushedCount(), w->currentRun()->mesh.cells.size());
@@ -269,6 +271,7 @@ TEST_F(Panels, coresAndMemoryAreKept) {
   EXPECT_EQ(MeshWorker::allowedThreads(), 1);
   open("saddle-clamp.brief");
   mesh();
+  ASSERT_NE(w->currentRun(), nullptr);
   EXPECT_EQ(w->currentRun()->threads, 1);
   MachineDialog d;
   EXPECT_EQ(d.gigabytes()->value(), 2.5);
