@@ -57,7 +57,8 @@ std::vector<NearPair> nearBodies(const Part& part, double within) {
       if (!grown.overlaps(part.bodies[static_cast<std::size_t>(b)].box) || touching.count({a, b})) continue;
       NearPair pair{a, b, within, Vec3::Zero()};
       bool found = false;
-      for (auto [from, to] : {std::pair(a, b), std::pair(b, a)})
+      for (const auto& [from, other] : {std::pair(a, b), std::pair(b, a)}) {
+        const int to = other; // clang 14 lets no lambda hold a name of a pair
         for (int v : corners[static_cast<std::size_t>(from)]) {
           const Vec3& p = t.points[static_cast<std::size_t>(v)];
           Box around;
@@ -74,6 +75,7 @@ std::vector<NearPair> nearBodies(const Part& part, double within) {
             return true;
           });
         }
+      }
       if (found) r.push_back(pair);
     }
   return r;
