@@ -66,9 +66,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addWidget(m_definition = styledLabel({}, "small"));
   box->addSpacing(4);
   auto* limitsRow = new QHBoxLayout;
-  auto* t1 = styledLabel({}, "section", false);
-  t1->setText(tr("LIMITS"));
-  limitsRow->addWidget(t1);
+  limitsRow->addWidget(styledLabel(tr("LIMITS"), "section", false));
   limitsRow->addStretch();
   m_editLimits = linkButton(tr("change"));
   m_editLimits->setToolTip(tr("other bounds, in a file that can be shared"));
@@ -217,9 +215,7 @@ void AuditPanel::refreshHistogram() {
 void AuditPanel::refreshLimits() {
   emptyLayout(m_limits);
   if (!m_run) {
-    auto* l = styledLabel({}, "small");
-    l->setText(tr("chosen by the Judge card"));
-    m_limits->addWidget(l);
+    m_limits->addWidget(styledLabel(tr("chosen by the Judge card"), "small"));
     return;
   }
   auto* host = new QWidget;

@@ -590,7 +590,6 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       const int index = static_cast<int>(i);
       pieces.push_back({key.join('\x1f'), index, [=, this] { return ruleCard(index, r, overall, targets, spine); }});
     }
-  m_ruleCards.resize(brief.rules.size(), nullptr);
   arrange(std::move(pieces));
   m_ruleCards.resize(brief.rules.size(), nullptr);
   const Brief plain = settled(brief, part);

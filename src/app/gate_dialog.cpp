@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/gate_dialog.h"
 #include "app/theme.h"
+#include "app/widgets.h"
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -11,15 +12,6 @@
 #include <QVBoxLayout>
 
 namespace tess {
-namespace {
-QLabel* text(const QString& t, const char* name) {
-  auto* l = new QLabel(t);
-  l->setObjectName(name);
-  l->setWordWrap(true);
-  return l;
-}
-} // namespace
-
 GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, const Gate& gate, QWidget* parent)
     : QDialog(parent) {
   setObjectName("paper");
@@ -30,12 +22,12 @@ GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, con
   box->setSpacing(8);
   QStringList paths;
   for (const auto& r : files) paths << QString::fromStdString(r.get("path"));
-  box->addWidget(text(tr("%1 of %L2 elements, %3")
-                          .arg(paths.size() == 1 ? tr("A mesh") : tr("%1 files with a mesh").arg(paths.size()))
-                          .arg(run.mesh.cells.size())
-                          .arg(QString::fromStdString(gate.size).replace(" x ", " × ")),
-                      "verdict"));
-  box->addWidget(text(paths.join(", "), "small"));
+  box->addWidget(styledLabel(tr("%1 of %L2 elements, %3")
+                                 .arg(paths.size() == 1 ? tr("A mesh") : tr("%1 files with a mesh").arg(paths.size()))
+                                 .arg(run.mesh.cells.size())
+                                 .arg(QString::fromStdString(gate.size).replace(" x ", " × ")),
+                             "verdict"));
+  box->addWidget(styledLabel(paths.join(", "), "small"));
   auto* scroll = new QScrollArea;
   scroll->setWidgetResizable(true);
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -50,9 +42,9 @@ GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, con
     auto* v = new QVBoxLayout(card);
     v->setContentsMargins(10, 7, 10, 7);
     v->setSpacing(2);
-    v->addWidget(text(QString::fromStdString(p.what), "problem"));
+    v->addWidget(styledLabel(QString::fromStdString(p.what), "problem"));
     QString more = theme::sentences(p.why, p.todo);
-    if (!more.isEmpty()) v->addWidget(text(more, "small"));
+    if (!more.isEmpty()) v->addWidget(styledLabel(more, "small"));
     rows->addWidget(card);
   }
   rows->addStretch();

@@ -363,8 +363,8 @@ int forecastCommand(const MeshArgs& a) {
     }
     sayAll(f.problems, "--json");
     std::cout << "about " << roundCount(f.elements) << " elements (" << roundCount(f.low) << " to "
-              << roundCount(f.high) << "), " << roundCount(f.nodes) << " nodes, "
-              << formatNumber(f.memoryBytes / 1e6, 2) << " MB, " << formatNumber(f.seconds, 2) << " s";
+              << roundCount(f.high) << "), " << roundCount(f.nodes) << " nodes, " << memoryText(f.memoryBytes) << ", "
+              << formatNumber(f.seconds, 2) << " s";
     std::cout << (f.calibrationRuns ? " (time and memory after " + std::to_string(f.calibrationRuns) + " runs here)\n"
                                     : std::string(" (time and memory not yet known on this machine)\n"));
     for (const auto& s : f.byRule)

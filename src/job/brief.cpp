@@ -236,15 +236,7 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
   // An acceptance without a limit to widen would do nothing, and say nothing.
   std::set<std::string> limited;
   const auto words = metricWords();
-  const Rule* judge = b.first("judge");
-  auto take = [&](const LimitSet& set) {
-    for (const auto& l : set.limits) limited.insert(words[static_cast<std::size_t>(l.metric)]);
-  };
-  const std::string file = judge ? judge->get("file") : "";
-  if (!file.empty()) {
-    if (auto set = loadLimits(b.resolve(file))) take(*set);
-  } else if (const LimitSet* set = limitSet(judge ? judge->get("purpose") : "general"))
-    take(*set);
+  for (const auto& l : judgedBy(b).limits) limited.insert(words[static_cast<std::size_t>(l.metric)]);
   for (const auto& rule : b.rules)
     if (rule.kind == "limit" && !rule.off) limited.insert(rule.get("metric"));
   for (std::size_t i = 0; i < b.rules.size(); ++i) {

@@ -53,13 +53,17 @@ LimitSet atGroups(const LimitSet& set, const Mesh& mesh) {
   return r;
 }
 
+LimitSet judgedBy(const Brief& brief) {
+  const Rule* judge = brief.first("judge");
+  if (judge && !judge->get("file").empty())
+    if (auto kept = loadLimits(brief.resolve(judge->get("file")))) return *kept;
+  const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
+  return base ? *base : *limitSet("general");
+}
+
 LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
   const Brief brief = settled(asWritten, nullptr);
-  const Rule* judge = brief.first("judge");
-  const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
-  LimitSet set = base ? *base : *limitSet("general");
-  if (judge && !judge->get("file").empty())
-    if (auto kept = loadLimits(brief.resolve(judge->get("file")))) set = atGroups(withTarget(*kept, target), mesh);
+  LimitSet set = atGroups(withTarget(judgedBy(brief), target), mesh);
   const auto words = metricWords();
   // Limits first, wherever they stand: what is accepted widens them.
   std::vector<Rule> own = brief.rules;

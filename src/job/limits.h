@@ -8,6 +8,9 @@ namespace tess {
 
 /// Names of the metrics as they stand in briefs, in the order of Metric: "min dihedral angle", ...
 std::vector<std::string> metricWords();
+/// The set that the brief's own limits and acceptances change: that of the judge's file, or of its purpose where there
+/// is no file or it cannot be read.
+LimitSet judgedBy(const Brief& brief);
 /// Limits of the brief for a mesh that has its groups: those of its purpose or file, its own, and what it accepts. A
 /// file that cannot be read is left to validateBrief(); the purpose's limits stand in for it. `target`: size that
 /// multiples in a file are of; without one (0) they judge nothing. Cost O(cells) per limit at a group.
