@@ -162,7 +162,7 @@ void AuditPanel::refreshMetric() {
   emptyLayout(m_card);
   m_worstTitle->setText(tr("WORST PLACES"));
   if (!m_run) {
-    m_histogram->setValues(nullptr, &info, nullptr);
+    m_histogram->setValues(nullptr, {});
     m_worst->setText(tr("none yet"));
     return;
   }
@@ -197,10 +197,6 @@ void AuditPanel::fillCounted() {
 
 void AuditPanel::refreshHistogram() {
   if (!m_run) return;
-  const MetricInfo& info = metricInfo(metric());
-  const Limit* limit = nullptr;
-  for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == metric() && (!limit || l.where.empty())) limit = &l;
   std::vector<char> only;
   if (m_counted->currentIndex() > 0) {
     const QPoint what = m_counted->currentData().toPoint();
@@ -208,8 +204,8 @@ void AuditPanel::refreshHistogram() {
     for (std::size_t c = 0; c < m.cells.size(); ++c)
       only.push_back((what.x() == 0 ? m.cellRegion[c] : static_cast<int>(m.cells.type[c])) == what.y());
   }
-  m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value, &info, limit,
-                         std::move(only));
+  m_histogram->setValues(&m_run->audit.metrics[static_cast<std::size_t>(metric())].value,
+                         QualityScale(m_run->audit, metric()), std::move(only));
 }
 
 void AuditPanel::refreshLimits() {

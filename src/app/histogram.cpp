@@ -20,13 +20,10 @@ Histogram::Histogram(QWidget* parent) : QWidget(parent) {
   setToolTip(tr("Drag to see just those elements; click to let go"));
 }
 
-void Histogram::setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit,
-                          std::vector<char> only) {
+void Histogram::setValues(const std::vector<float>* values, const QualityScale& scale, std::vector<char> only) {
   m_values = values;
-  m_info = info;
+  m_scale = scale;
   m_only = std::move(only);
-  m_hasLimit = limit;
-  if (limit) m_limit = *limit;
   m_from = m_to = 0;
   m_bars.assign(kBars, 0);
   if (values && !values->empty()) {
@@ -111,15 +108,7 @@ void Histogram::paintEvent(QPaintEvent*) {
                             ? std::log1p(static_cast<double>(n)) / std::log1p(static_cast<double>(most))
                             : share;
     double h = std::max(2.0, tall * r.height());
-    double v = m_lo + (i + 0.5) / kBars * (m_hi - m_lo), bad = 0;
-    if (m_hasLimit) {
-      double best = m_limit.atLeast ? m_hi : m_lo;
-      bad = best != m_limit.bound ? std::clamp((v - best) / (m_limit.bound - best), 0.0, 1.0) : 0;
-    } else {
-      bad = (v - m_lo) / (m_hi - m_lo);
-      if (m_info && m_info->highIsGood) bad = 1 - bad;
-      bad *= 0.5;
-    }
+    const double v = m_lo + (i + 0.5) / kBars * (m_hi - m_lo), bad = m_scale.badness(v);
     bool in = !brushed() || (v >= m_from && v <= m_to);
     QColor c = theme::quality(bad);
     if (!in) c.setAlpha(90);
@@ -140,15 +129,15 @@ void Histogram::paintEvent(QPaintEvent*) {
   auto text = [](double v) { return QString::number(v, 'g', 3); };
   p.drawText(QRectF(r.left(), r.bottom() + 2, 80, 14), Qt::AlignLeft, text(m_lo));
   p.drawText(QRectF(r.right() - 80, r.bottom() + 2, 80, 14), Qt::AlignRight, text(m_hi));
-  if (m_hasLimit && m_limit.bound > m_lo && m_limit.bound < m_hi) {
-    double x = xAt(m_limit.bound);
-    p.setPen(QPen(theme::failing, 1, Qt::DashLine));
-    p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
-  }
-  if (m_hasLimit) {
+  if (const Limit* limit = m_scale.limit()) {
+    if (limit->bound > m_lo && limit->bound < m_hi) {
+      double x = xAt(limit->bound);
+      p.setPen(QPen(theme::failing, 1, Qt::DashLine));
+      p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
+    }
     p.setPen(theme::failingText);
     p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignRight,
-               tr("limit %1 %2").arg(m_limit.atLeast ? "≥" : "≤").arg(text(m_limit.bound)));
+               tr("limit %1 %2").arg(limit->atLeast ? "≥" : "≤").arg(text(limit->bound)));
   }
   p.setPen(theme::faint);
   p.drawText(QRectF(r.left(), 0, r.width(), 14), Qt::AlignLeft,
@@ -165,7 +154,8 @@ void Histogram::paintEvent(QPaintEvent*) {
                    .arg(text(std::max(m_from, m_lo)))
                    .arg(text(std::min(m_to, m_hi)))
                    .arg(brushedCount()));
-  }
+  } else
+    p.drawText(QRectF(r.left(), r.bottom() + 15, r.width(), 16), Qt::AlignCenter, tr("drag over bars to see their elements"));
   if (hasFocus()) {
     p.setPen(QPen(theme::accent, 1, Qt::DotLine));
     p.drawRect(rect().adjusted(0, 0, -1, -1));

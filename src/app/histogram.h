@@ -2,7 +2,7 @@
 // Histogram of one metric with a range brush: drag over it to choose a range, click to let go. Arrow keys move the
 // brush by a bar, Shift+arrows widen it.
 #pragma once
-#include "audit/audit.h"
+#include "app/quality_scale.h"
 #include <QWidget>
 
 namespace tess {
@@ -14,10 +14,9 @@ public:
   /// How heights tell counts: by square root, so that one bad element stays visible beside a million good ones, by
   /// logarithm, or as they are.
   enum class Heights { Root, Log, Linear };
-  /// `values` must stay alive until the next call. `limit` is drawn when given; `only`: flags per value of those that
-  /// are counted, empty for all.
-  void setValues(const std::vector<float>* values, const MetricInfo* info, const Limit* limit,
-                 std::vector<char> only = {});
+  /// `values` must stay alive until the next call, and so must what `scale` was made of; its limit is drawn. `only`:
+  /// flags per value of those that are counted, empty for all.
+  void setValues(const std::vector<float>* values, const QualityScale& scale, std::vector<char> only = {});
   void setHeights(Heights h);
   Heights heights() const { return m_heights; }
   /// Whether a value is counted and lies in the brush.
@@ -47,9 +46,7 @@ protected:
 
 private:
   const std::vector<float>* m_values = nullptr;
-  const MetricInfo* m_info = nullptr;
-  bool m_hasLimit = false;
-  Limit m_limit{};
+  QualityScale m_scale;
   std::vector<char> m_only;
   Heights m_heights = Heights::Root;
   std::vector<std::size_t> m_bars;

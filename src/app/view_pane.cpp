@@ -430,15 +430,16 @@ void ViewPane::showScale() {
                        : tr("size asked for, %1").arg(QString::fromStdString(m_part->unit)),
                   ticks, [even](double t) { return theme::size(even ? 1 : t); });
   } else if (m_view->lens() == Lens::Quality && m_shown.run && m_view->meshShown()) {
-    auto r = m_view->qualityRange();
+    const QualityScale scale = m_view->qualityScale();
     const auto& info = metricInfo(m_view->metric());
     QString unit = info.unit == std::string("deg") ? tr(", degrees") : QString();
     std::vector<LensScale::Tick> ticks;
     for (double t : {0.0, 0.5, 1.0}) {
-      QString text = QString::fromStdString(formatNumber(r.best + t * (r.worst - r.best), 3));
-      ticks.push_back({t, t == 1 && r.limit ? tr("limit %1").arg(text) : text});
+      QString text = QString::fromStdString(formatNumber(scale.best() + t * (scale.worst() - scale.best()), 3));
+      ticks.push_back({t, t == 1 && scale.limit() ? tr("limit %1").arg(text) : text});
     }
-    m_scale->show(QString(info.name) + unit, ticks, [](double t) { return theme::quality(t); });
+    m_scale->show(QString(info.name) + unit, ticks,
+                  [end = scale.worstBadness()](double t) { return theme::quality(end * t); });
   } else
     m_scale->hide();
 }

@@ -484,26 +484,20 @@ QColor Viewport::faceColor(int f) const {
   return theme::part;
 }
 
-Viewport::QualityRange Viewport::qualityRange() const {
-  if (!m_run) return {};
-  const auto& x = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)];
-  // Limits anchor the scale where there is one; else the range of the mesh.
-  for (const auto& l : m_run->audit.limits.limits)
-    if (l.metric == m_show.metric) return {l.atLeast ? x.max : x.min, l.bound, true};
-  bool high = metricInfo(m_show.metric).highIsGood;
-  return {high ? x.max : x.min, high ? x.min : x.max, false};
+QualityScale Viewport::qualityScale() const {
+  return m_run ? QualityScale(m_run->audit, m_show.metric) : QualityScale();
 }
 
-double Viewport::badness(std::size_t c) const {
-  double v = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value[c];
-  auto r = qualityRange();
-  return r.worst != r.best ? std::clamp((v - r.best) / (r.worst - r.best), 0.0, 1.0) : 0;
+std::function<QColor(std::size_t)> Viewport::cellColors() const {
+  if (m_show.lens == Lens::Regions)
+    return [this](std::size_t c) { return theme::group(m_run->mesh.cellRegion[c] + 2); };
+  if (m_show.lens == Lens::Quality || m_brush) return qualityColors();
+  return [](std::size_t) { return theme::cells; };
 }
 
-QColor Viewport::cellColor(std::size_t c) const {
-  if (m_show.lens == Lens::Regions) return theme::group(m_run->mesh.cellRegion[c] + 2);
-  if (m_show.lens == Lens::Quality || m_brush) return theme::quality(badness(c));
-  return theme::cells;
+std::function<QColor(std::size_t)> Viewport::qualityColors() const {
+  return [scale = qualityScale(), &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](
+             std::size_t c) { return theme::quality(scale.badness(c, static_cast<double>(value[c]))); };
 }
 
 void Viewport::rebuildPart() {
@@ -546,10 +540,11 @@ void Viewport::rebuildMesh() {
     const auto& inCell = m_look->behind;
     std::vector<float> sizes;
     if (m_show.lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
+    const auto quality = qualityColors();
     auto color = [&](std::size_t f) {
       if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_show.lens == Lens::Quality)
-        return inCell[f] >= 0 ? theme::quality(badness(static_cast<std::size_t>(inCell[f]))) : theme::cells;
+        return inCell[f] >= 0 ? quality(static_cast<std::size_t>(inCell[f])) : theme::cells;
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
                                                                                       : theme::cells;
     };
@@ -559,7 +554,7 @@ void Viewport::rebuildMesh() {
     }
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
     d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
-    auto cellTint = [&](std::size_t c) { return cellColor(c); };
+    const auto cellTint = cellColors();
     if (m_brush && !m_show.shrunk) {
       auto drawn = cellFaces(m, *m_look, m_brushDrawn, cellTint);
       d->put(d->cells, drawn.faces);
@@ -686,7 +681,7 @@ void Viewport::rebuildSection() {
     const Mesh& m = m_run->mesh;
     std::vector<char> chosen(m_brush ? m.cells.size() : 0, 0);
     for (auto c : m_brushed) chosen[static_cast<std::size_t>(c)] = 1;
-    auto color = [&](std::size_t c) { return cellColor(c); };
+    const auto color = cellColors();
     std::vector<std::int32_t> whole; ///< cells that a plane crosses and none cuts away
     std::vector<char> seen(m.cells.size(), 0);
     for (std::size_t i = 0; i < sections; ++i) {

@@ -2,12 +2,14 @@
 // The viewport: part and mesh in one scene, drawn by VTK into its own framebuffer and copied to this widget. Picking is
 // done on our own triangles, so that it does not depend on what the graphics card draws.
 #pragma once
+#include "app/quality_scale.h"
 #include "app/scene.h"
 #include "app/view_look.h"
 #include "base/bvh.h"
 #include <QOpenGLWidget>
 #include <QTimer>
 #include <array>
+#include <functional>
 #include <memory>
 #include <set>
 
@@ -107,12 +109,8 @@ public:
   std::set<int> inside(const QRectF& box) const;
   /// Range of the size lens in the part's unit; 0, 0 without a field.
   std::pair<double, double> sizeRange() const;
-  /// What the quality lens's scale runs from and to; `limit`: the second is a limit, and beyond it is failing.
-  struct QualityRange {
-    double best = 0, worst = 0;
-    bool limit = false;
-  };
-  QualityRange qualityRange() const;
+  /// The quality lens's scale; only with a run.
+  QualityScale qualityScale() const;
   Metric metric() const { return m_show.metric; }
   /// Looks the way another view does: camera and look; sizes and groups too where both
   /// show the same part. Does nothing when it does already.
@@ -193,8 +191,9 @@ private:
   /// Lines on the screen round an entity, where nothing hides them.
   std::vector<QPolygonF> outlineOf(Dim dim, int entity) const;
   QColor faceColor(int face) const;
-  QColor cellColor(std::size_t cell) const;
-  double badness(std::size_t cell) const;
+  /// Colour per cell, and that of its quality; only with a run.
+  std::function<QColor(std::size_t)> cellColors() const;
+  std::function<QColor(std::size_t)> qualityColors() const;
   QColor sizeColor(double h) const;
   /// Display triangle under a position and its distance from the eye; -1 for none.
   int hitTriangle(const QPointF& at, double& distance) const;

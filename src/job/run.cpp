@@ -425,26 +425,37 @@ void judgeFlat(RunResult& run, const std::string& unit) {
   const Mesh& m = run.mesh;
   const auto own = ownAngles(m);
   const auto& angle = run.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
-  std::size_t flat = 0, enforced = 0, sharpest = 0;
+  std::size_t touching = 0, sharpest = 0;
   run.angleElsewhere = 180;
   for (std::size_t n = 0; n < own.size(); ++n)
     if (own[n] < own[sharpest]) sharpest = n;
   if (!own.empty()) run.ownAngle = own[sharpest];
+  std::vector<std::int32_t> flat, apart; // all, and those that touch no sharp edge or corner
   for (std::size_t c = 0; c < angle.value.size(); ++c) {
-    double least = 180;
-    for (auto n : m.cells.of(c)) least = std::min<double>(least, own[static_cast<std::size_t>(n)]);
-    flat += angle.value[c] < kFlatAngle;
-    if (least < kFlatAngle)
-      enforced += angle.value[c] < kFlatAngle;
-    else
+    bool touches = false;
+    for (auto n : m.cells.of(c)) touches = touches || own[static_cast<std::size_t>(n)] < kFlatAngle;
+    if (angle.value[c] < kFlatAngle) {
+      flat.push_back(static_cast<std::int32_t>(c));
+      touching += touches;
+      if (!touches) apart.push_back(flat.back());
+    } else if (!touches)
       run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[c]);
   }
-  if (!enforced) return;
+  const auto wedged = inSharpWedge(m, apart, kFlatAngle);
+  std::size_t beside = 0;
+  for (std::size_t i = 0; i < apart.size(); ++i)
+    if (wedged[i])
+      ++beside;
+    else
+      run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[static_cast<std::size_t>(apart[i])]);
+  if (touching + beside == 0) return;
   Problem p;
   p.severity = Severity::Note;
   p.code = "mesh.own-angle";
-  p.what = std::to_string(enforced) + " of " + std::to_string(flat) + " flat elements touch an edge or corner where " +
-           "the part itself has an angle down to " + formatNumber(run.ownAngle, 2) + " degrees";
+  p.what = std::to_string(touching) + " of " + std::to_string(flat.size()) + " flat elements touch an edge or corner " +
+           "where the part itself has an angle down to " + formatNumber(run.ownAngle, 2) + " degrees";
+  if (beside)
+    p.what += ", and " + std::to_string(beside) + " more stand in the wedge beside it where it is thinner than they are";
   p.places.push_back(m.nodes[sharpest]);
   p.where = "sharpest at " + formatPoint(p.places[0]) + " " + unit;
   p.why = "no mesh can have a larger angle there than the part";

@@ -28,7 +28,7 @@ struct RunResult {
   ThroughReport through; ///< elements through thin places, against the largest count asked for (2 when none is)
   std::vector<std::pair<std::string, double>> timings;
   double ownAngle = 180;     ///< smallest angle that the part itself has at an edge or corner, degrees
-  double angleElsewhere = 0; ///< smallest dihedral angle of the elements that touch no own angle below kFlatAngle
+  double angleElsewhere = 0; ///< smallest dihedral angle of the elements that no own angle below kFlatAngle makes flat
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
   double normalDeg = 0;     ///< largest angle between a surface triangle and the true face, degrees
   double meanNormalDeg = 0; ///< its mean over the area of curved faces

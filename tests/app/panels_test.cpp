@@ -2,6 +2,7 @@
 // The two columns beside the viewport: cards that are kept while the brief changes, findings that share a card.
 #include "app/finding_card.h"
 #include "app/machine_dialog.h"
+#include "app/quality_scale.h"
 #include "app/scene.h"
 #include "window_fixture.h"
 #include <QDoubleSpinBox>
@@ -280,4 +281,34 @@ TEST_F(Panels, coresAndMemoryAreKept) {
   EXPECT_TRUE(d.gigabytes()->text().contains("free"));
   d.accept();
   EXPECT_EQ(MeshWorker::allowedMemory(), 0u);
+}
+
+TEST(QualityScales, nothingFailsWithoutALimitAndEverythingBeyondOneDoes) {
+  Audit a;
+  auto& values = a.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+  values.value = {20, 40, 60};
+  values.min = 20;
+  values.max = 60;
+  const QualityScale free(a, Metric::MinDihedral);
+  EXPECT_EQ(free.limit(), nullptr);
+  EXPECT_DOUBLE_EQ(free.badness(60), 0);
+  EXPECT_DOUBLE_EQ(free.badness(20), 0.5); // the worst there is, and yet no failure
+  EXPECT_DOUBLE_EQ(free.worstBadness(), 0.5);
+
+  a.limits.limits = {{Metric::MinDihedral, true, 30, "here"}};
+  const QualityScale limited(a, Metric::MinDihedral);
+  EXPECT_DOUBLE_EQ(limited.badness(45), 0.5);
+  EXPECT_DOUBLE_EQ(limited.badness(30), 1); // at the limit
+  EXPECT_DOUBLE_EQ(limited.badness(20), 1);
+
+  a.limits.limits = {{Metric::MinDihedral, true, 70, "here"}}; // beyond the whole mesh
+  EXPECT_DOUBLE_EQ(QualityScale(a, Metric::MinDihedral).badness(60), 1);
+
+  // The second cell is judged by its group's limit, the others by the general one.
+  a.limits.limits = {{Metric::MinDihedral, true, 50, "here", "cover", {0, 1, 0}},
+                     {Metric::MinDihedral, true, 10, "here", "", {1, 0, 1}}};
+  const QualityScale both(a, Metric::MinDihedral);
+  EXPECT_DOUBLE_EQ(both.worst(), 10);
+  EXPECT_DOUBLE_EQ(both.badness(std::size_t{1}, 40), 1);
+  EXPECT_DOUBLE_EQ(both.badness(std::size_t{0}, 35), 0.5);
 }
