@@ -155,7 +155,8 @@ void Histogram::paintEvent(QPaintEvent*) {
                    .arg(text(std::min(m_to, m_hi)))
                    .arg(brushedCount()));
   } else
-    p.drawText(QRectF(r.left(), r.bottom() + 15, r.width(), 16), Qt::AlignCenter, tr("drag over bars to see their elements"));
+    p.drawText(QRectF(r.left(), r.bottom() + 15, r.width(), 16), Qt::AlignCenter,
+               tr("drag over bars to see their elements"));
   if (hasFocus()) {
     p.setPen(QPen(theme::accent, 1, Qt::DotLine));
     p.drawRect(rect().adjusted(0, 0, -1, -1));

@@ -29,7 +29,7 @@ private:
   const Audit* m_audit = nullptr;
   Metric m_metric{};
   const Limit* m_limit = nullptr;
-  bool m_ofGroups = false; ///< whether a group has a limit of its own
+  bool m_ofGroups = false;        ///< whether a group has a limit of its own
   double m_best = 0, m_worst = 0; ///< of the mesh
   double badness(double value, const Limit* limit) const;
 };

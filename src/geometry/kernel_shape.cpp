@@ -847,6 +847,10 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
     if (split) // a shallow recess over the right part of the top
       s = BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeBox(gp_Pnt(a + 40, -1, 5), 30, 42, 2).Solid()).Shape();
     add(s);
+  } else if (what == "slit") { // a block of 12 x 10 x 8 with a slit `a` wide and 2 high that opens at x = 12 only
+    add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(12, 10, 8).Solid(),
+                        BRepPrimAPI_MakeBox(gp_Pnt(2, 5, 3), gp_Pnt(13, 5 + a, 5)).Solid())
+            .Shape());
   } else if (what == "slot") { // a block a x b x c with a slot d wide and half as deep as the block across its middle
     double d = 1;
     in >> d;

@@ -455,7 +455,8 @@ void judgeFlat(RunResult& run, const std::string& unit) {
   p.what = std::to_string(touching) + " of " + std::to_string(flat.size()) + " flat elements touch an edge or corner " +
            "where the part itself has an angle down to " + formatNumber(run.ownAngle, 2) + " degrees";
   if (beside)
-    p.what += ", and " + std::to_string(beside) + " more stand in the wedge beside it where it is thinner than they are";
+    p.what +=
+        ", and " + std::to_string(beside) + " more stand in the wedge beside it where it is thinner than they are";
   p.places.push_back(m.nodes[sharpest]);
   p.where = "sharpest at " + formatPoint(p.places[0]) + " " + unit;
   p.why = "no mesh can have a larger angle there than the part";

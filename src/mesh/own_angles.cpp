@@ -10,8 +10,8 @@ namespace {
 
 /// A mesh edge where two faces of the part meet round the material of a region.
 struct Rim {
-  std::int32_t a, b, link[2]; ///< nodes; geometry faces
-  double angle;               ///< radians, through the material
+  std::int32_t a, b, link[2], region; ///< nodes; geometry faces
+  double angle;                       ///< radians, through the material
 };
 
 std::vector<Rim> convexRims(const Mesh& m) {
@@ -46,8 +46,11 @@ std::vector<Rim> convexRims(const Mesh& m) {
     if (x.a != y.a || x.b != y.b || x.region != y.region || x.link == y.link) continue;
     // Convex when the other face lies below this one; a slit (concave) leaves room.
     if ((y.inner - at(x.a)).dot(x.normal) >= 0) continue;
-    rims.push_back(
-        {x.a, x.b, {x.link, y.link}, kPi - std::atan2(x.normal.cross(y.normal).norm(), x.normal.dot(y.normal))});
+    rims.push_back({x.a,
+                    x.b,
+                    {x.link, y.link},
+                    x.region,
+                    kPi - std::atan2(x.normal.cross(y.normal).norm(), x.normal.dot(y.normal))});
   }
   return rims;
 }
@@ -91,25 +94,22 @@ std::vector<char> inSharpWedge(const Mesh& m, const std::vector<std::int32_t>& c
   std::vector<char> in(cells.size(), 0);
   if (m.faceLink.size() != m.faces.size() || m.nodeLink.size() != m.nodes.size()) return in;
   std::vector<Rim> sharp = convexRims(m);
-  sharp.erase(std::remove_if(sharp.begin(), sharp.end(),
-                             [&](const Rim& r) { return r.angle * 180 / kPi >= degrees; }),
+  sharp.erase(std::remove_if(sharp.begin(), sharp.end(), [&](const Rim& r) { return r.angle * 180 / kPi >= degrees; }),
               sharp.end());
   auto at = [&](std::int32_t n) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n)]; };
-  const double steep = std::tan(degrees * kPi / 180);
+  constexpr double kThin = 0.25; // of the mean edge length
   for (std::size_t i = 0; i < cells.size(); ++i) {
     const auto c = static_cast<std::size_t>(cells[i]);
     const auto& shape = topology(m.cells.type[c]);
     const auto n = m.cells.of(c).first(static_cast<std::size_t>(shape.corners));
     std::vector<std::int32_t> on; ///< faces on which corners lie
-    bool boundary = true;
     Vec3 middle = Vec3::Zero();
     for (auto v : n) {
       middle += at(v) / shape.corners;
       const auto& l = m.nodeLink[static_cast<std::size_t>(v)];
-      boundary = boundary && l.dim <= 2;
       if (l.dim == 2) on.push_back(l.entity);
     }
-    if (!boundary) continue;
+    if (on.empty()) continue;
     double length = 0;
     for (std::size_t k = 0; k < static_cast<std::size_t>(shape.edges); ++k) {
       const auto& e = shape.edge[k];
@@ -117,7 +117,8 @@ std::vector<char> inSharpWedge(const Mesh& m, const std::vector<std::int32_t>& c
     }
     for (const auto& r : sharp) {
       const bool between = std::all_of(on.begin(), on.end(), [&](int f) { return f == r.link[0] || f == r.link[1]; });
-      if (between && distanceToSegment(middle, at(r.a), at(r.b)) * std::tan(r.angle) < steep * length) {
+      if (between && r.region == m.cellRegion[c] &&
+          distanceToSegment(middle, at(r.a), at(r.b)) * std::tan(r.angle) < kThin * length) {
         in[i] = 1;
         break;
       }

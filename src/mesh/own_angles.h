@@ -10,10 +10,10 @@ namespace tess {
 /// Needs boundary faces that know their geometry face (`faceLink`); all 180 otherwise. Cost O(faces log faces).
 std::vector<float> ownAngles(const Mesh& mesh);
 
-/// Which of `cells` stand in a wedge of the part that is too thin for them, beside its sharp rim: all their corners lie
-/// on the boundary, on the two faces that meet at a rim with an own angle below `degrees`, and where the cell has its
-/// middle those faces are closer than tan(degrees) times its mean edge length. One flag per entry of `cells`; all 0
-/// when nodes or faces do not know their geometry. Cost O(cells x sharp rim edges).
+/// Which of `cells` stand in a wedge of the part that is too thin for them, beside its sharp rim: of their corners,
+/// those on faces lie on the two that meet at a rim of their region with an own angle below `degrees`, and where the
+/// cell has its middle those faces are closer than tan(degrees) times its mean edge length. One flag per entry of
+/// `cells`; all 0 when nodes or faces do not know their geometry. Cost O(cells x sharp rim edges).
 std::vector<char> inSharpWedge(const Mesh& mesh, const std::vector<std::int32_t>& cells, double degrees);
 
 } // namespace tess

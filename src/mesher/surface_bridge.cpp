@@ -130,9 +130,11 @@ public:
         done += merge(s.a, s.b);
       }
       if (!done) done = closeCaps();
+      for (std::size_t k = 0; !done && k < todo.size(); ++k) done = partSides(todo[k].a, todo[k].b);
       r.merged += done;
       if (!done) break;
     }
+    keepSidesApart();
     for (std::size_t v = 0; v < m_to.size(); ++v) {
       int w = find(static_cast<int>(v));
       if (w == static_cast<int>(v)) continue;
@@ -190,6 +192,8 @@ private:
   SurfaceGraph g;
   std::vector<int> m_to; ///< vertex -> the one it went into
   std::vector<Vec3> m_origin;
+  std::set<std::pair<int, int>> m_parted; ///< pairs that partSides() was tried for
+  std::set<int> m_rims;                   ///< nodes where it parted two sides
 
   int find(int v) const {
     while (m_to[static_cast<std::size_t>(v)] != v) v = m_to[static_cast<std::size_t>(v)];
@@ -264,10 +268,9 @@ private:
       double x = (g.pt(v) - g.pt(a)).dot(along) / along.squaredNorm();
       Vec3 p = g.pt(a) + x * along;
       if (!(x > 0 && x < 1) || std::min(x, 1 - x) * along.norm() < tolerance) continue;
-      auto line = g.feature.find(SurfaceGraph::key(a, b));
-      const int edge = line == g.feature.end() ? -1 : line->second;
+      const int edge = lineOf(a, b);
       if (edge >= 0) {
-        if (m_b.keepEdge.size() && m_b.keepEdge[static_cast<std::size_t>(edge)]) continue;
+        if (keptLine(a, b)) continue;
         p = m_part.shape->projectToEdge(edge, p).point;
       } else
         p = m_part.shape->projectToFace(g.face[static_cast<std::size_t>(t)], p).point;
@@ -291,6 +294,87 @@ private:
       }
     }
     return done;
+  }
+  /// Nodes across the floor of a slot that cannot become one since both are joined to the same node where the slot is
+  /// bridged already: triangles of its two sides would fall together, and the slot would be gone. Both sides get a node
+  /// of their own in between. Returns 1 when a and b became one.
+  int partSides(int a, int b) {
+    if (g.starOf(a).empty() || g.starOf(b).empty() || !g.connected(a, b) || !m_parted.insert(std::minmax(a, b)).second)
+      return 0;
+    std::set<int> ofA, shared;
+    for (int t : g.starOf(a)) ofA.insert(g.tri(t).begin(), g.tri(t).end());
+    for (int t : g.starOf(b))
+      for (int x : g.tri(t))
+        if (x != a && x != b && ofA.count(x)) shared.insert(x);
+    std::array<int, 16> at;
+    const int n = g.edgeTris(a, b, at);
+    for (int i = 0; i < n; ++i) shared.erase(g.apex(at[static_cast<std::size_t>(i)], a, b));
+    std::vector<std::pair<int, int>> made; // new node, the end of its edge that it would go back into
+    for (int x : shared)
+      for (int end : {a, b}) {
+        if (m_leave.count(x)) continue;
+        const int edge = lineOf(end, x), f = g.edgeTris(end, x, at) > 0 ? g.face[static_cast<std::size_t>(at[0])] : -1;
+        const std::ptrdiff_t place = edge < 0 ? -1 : placeInChain(edge, end, x);
+        if (f < 0 || (edge >= 0 && (place < 0 || keptLine(end, x)))) continue;
+        const Vec3 middle = 0.5 * (g.pt(end) + g.pt(x));
+        const Vec3 p =
+            edge < 0 ? m_part.shape->projectToFace(f, middle).point : m_part.shape->projectToEdge(edge, middle).point;
+        if (!splitsWell(end, x, p)) continue;
+        const int m = g.split(end, x, p, edge < 0 ? Dim::Face : Dim::Edge, edge < 0 ? f : edge);
+        m_to.push_back(m);
+        m_origin.push_back(p);
+        if (edge >= 0) {
+          auto& chain = m_mesh.edgeNodes[static_cast<std::size_t>(edge)];
+          chain.insert(chain.begin() + place, m);
+        }
+        made.push_back({m, x});
+      }
+    if (!made.empty() && merge(a, b)) {
+      m_rims.insert(shared.begin(), shared.end());
+      m_rims.insert({a, b});
+      return 1;
+    }
+    for (auto it = made.rbegin(); it != made.rend(); ++it) {
+      const auto [m, x] = *it;
+      g.collapse(m, x);
+      m_to[static_cast<std::size_t>(m)] = x;
+      m_origin[static_cast<std::size_t>(m)] = g.pt(x); // it was never there: no way to report
+    }
+    return 0;
+  }
+  /// An edge inside one side of a slot from rim to rim, where both rims were bridged and moved off that side, would run
+  /// along the other side: it gets a node on its own.
+  void keepSidesApart() {
+    std::set<int> rims, merged;
+    for (int v : m_rims) rims.insert(find(v));
+    for (std::size_t v = 0; v < m_to.size(); ++v)
+      if (m_to[v] != static_cast<int>(v)) merged.insert(find(static_cast<int>(v)));
+    std::array<int, 16> at;
+    for (int z : rims)
+      for (int x : neighbours(z)) {
+        if (!merged.count(x) || lineOf(z, x) >= 0 || g.edgeTris(z, x, at) != 2) continue;
+        const int f = g.face[static_cast<std::size_t>(at[0])];
+        if (f != g.face[static_cast<std::size_t>(at[1])]) continue;
+        const Vec3 middle = 0.5 * (g.pt(z) + g.pt(x)), p = m_part.shape->projectToFace(f, middle).point;
+        if ((p - middle).norm() < 1e-6 * (g.pt(z) - g.pt(x)).norm() || !splitsWell(z, x, p)) continue;
+        m_to.push_back(g.split(z, x, p, Dim::Face, f));
+        m_origin.push_back(p);
+      }
+  }
+  std::vector<int> neighbours(int v) const {
+    std::set<int> r;
+    for (int t : g.starOf(v)) r.insert(g.tri(t).begin(), g.tri(t).end());
+    r.erase(v);
+    return {r.begin(), r.end()};
+  }
+  /// Part edge that the edge between two nodes lies on, or -1.
+  int lineOf(int a, int b) const {
+    auto it = g.feature.find(SurfaceGraph::key(a, b));
+    return it == g.feature.end() ? -1 : it->second;
+  }
+  bool keptLine(int a, int b) const {
+    const int edge = lineOf(a, b);
+    return edge >= 0 && m_b.keepEdge.size() && m_b.keepEdge[static_cast<std::size_t>(edge)];
   }
   /// No triangle at edge (a, b) may turn over or vanish when a node is put there at p.
   bool splitsWell(int a, int b, const Vec3& p) const {
@@ -339,9 +423,7 @@ private:
     if (n < 2) return false;
     for (int i = 0; i < n; ++i)
       if (kept(g.face[static_cast<std::size_t>(at[static_cast<std::size_t>(i)])])) return false;
-    if (auto it = g.feature.find(SurfaceGraph::key(v, w));
-        it != g.feature.end() && m_b.keepEdge.size() && m_b.keepEdge[static_cast<std::size_t>(it->second)])
-      return false;
+    if (keptLine(v, w)) return false;
     // A corner goes only into another corner or along a line it ends; a line's node only along or across a line.
     if (!g.canCollapse(v, w, true)) return false;
     // Two sides of a thin wall must not meet; two sides of a gap may.

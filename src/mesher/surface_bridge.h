@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Tiny edges and narrow faces, far below the size asked for, are bridged: nodes that face each other across less than
 // the tolerance (less where the size asked for is small itself) become one. Lines along a narrow face get matching
-// nodes first. Nothing moves by more than the tolerance; faces and edges that carry a group or a rule stay.
+// nodes first. Nothing moves by more than the tolerance; faces and edges that carry a group or a rule stay. A slot
+// whose floor and ends are bridged stays a slot: its two sides keep nodes of their own.
 #pragma once
 #include "mesher/surface.h"
 

@@ -9,7 +9,7 @@ namespace {
 /// A wedge: two quadrilaterals that meet at the y axis with an angle, closed by three more faces; one prism.
 Mesh wedge(double degrees) {
   double a = degrees * kPi / 180, x = 2 * std::cos(a), z = 2 * std::sin(a);
-  Mesh m = oneCell(ElementType::Wedge6, {{0, 0, 0}, {2, 0, 0}, {x, 0, z}, {0, 3, 0}, {2, 3, 0}, {x, 3, z}});
+  Mesh m = oneCell(ElementType::Wedge6, {{0, 0, 0}, {x, 0, z}, {2, 0, 0}, {0, 3, 0}, {x, 3, z}, {2, 3, 0}});
   m.faceLink.clear();
   for (std::size_t f = 0; f < m.faces.size(); ++f) m.faceLink.push_back(static_cast<std::int32_t>(f));
   m.nodeLink.assign(m.nodes.size(), {0, 0});
@@ -24,6 +24,8 @@ TEST(OwnAngles, aWedgeHasItsOpeningAngleAtItsRim) {
     EXPECT_NEAR(own[0], degrees, 1e-3) << degrees;
     EXPECT_NEAR(own[3], degrees, 1e-3) << degrees;
     EXPECT_NEAR(own[1], std::min(90.0, 90 - degrees / 2), 1e-3);
+    for (auto& l : m.nodeLink) l = {1, 0}; // no corners: the rim tells it too
+    EXPECT_NEAR(ownAngles(m)[0], degrees, 1e-3) << degrees;
   }
 }
 
@@ -57,8 +59,8 @@ Mesh besideTheRim(double degrees, double x) {
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     bool bottom = true, top = true;
     for (auto v : m.faces.of(f)) {
-      bottom = bottom && (v == 0 || v == 1 || v == 3 || v == 4);
-      top = top && (v == 0 || v == 2 || v == 3 || v == 5);
+      bottom = bottom && (v == 0 || v == 2 || v == 3 || v == 5);
+      top = top && (v == 0 || v == 1 || v == 3 || v == 4);
     }
     if (bottom) low.push_back(static_cast<std::int32_t>(f));
     if (top) high.push_back(static_cast<std::int32_t>(f));
@@ -72,15 +74,17 @@ Mesh besideTheRim(double degrees, double x) {
 } // namespace
 
 TEST(OwnAngles, aFlatCellBesideASharpRimIsTheWedgesWhereItIsThin) {
-  // Thickness over edge length at the cell's middle: x tan(5) / 0.95 against tan(8): the limit is about 1.5.
-  EXPECT_EQ(inSharpWedge(besideTheRim(5, 1.2), {1}, 8), std::vector<char>{1});
-  EXPECT_EQ(inSharpWedge(besideTheRim(5, 1.9), {1}, 8), std::vector<char>{0});
+  // The mean edge is 0.81, a quarter of it the thickness at 2.3.
+  EXPECT_EQ(inSharpWedge(besideTheRim(5, 2.1), {1}, 8), std::vector<char>{1});
+  EXPECT_EQ(inSharpWedge(besideTheRim(5, 2.5), {1}, 8), std::vector<char>{0});
   EXPECT_EQ(inSharpWedge(besideTheRim(2, 1.9), {1}, 8), std::vector<char>{1});
   EXPECT_EQ(inSharpWedge(besideTheRim(9, 0.6), {1}, 8), std::vector<char>{0}); // no sharp rim
   Mesh other = besideTheRim(5, 1.2);
   other.nodeLink.back().entity = 99; // a corner on a third face: not between the two
   EXPECT_EQ(inSharpWedge(other, {1}, 8), std::vector<char>{0});
-  other.nodeLink.back() = {}; // inside the part
+  other.nodeLink.back() = {}; // inside the wedge: just as thin
+  EXPECT_EQ(inSharpWedge(other, {1}, 8), std::vector<char>{1});
+  other.cellRegion.back() = 1; // of the neighbour across one of the faces
   EXPECT_EQ(inSharpWedge(other, {1}, 8), std::vector<char>{0});
   other.nodeLink.clear();
   EXPECT_EQ(inSharpWedge(other, {1}, 8), std::vector<char>{0});

@@ -434,6 +434,30 @@ TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
   EXPECT_NEAR(meshVolume(never->mesh), part.volume(), 1e-9 * part.volume()); // plane faces: exact
 }
 
+TEST(Surface, slitWithNarrowRimsKeepsItsTwoSides) {
+  // Floor, roof and end of the slit are far narrower than the size. Bridged, its sides have all nodes of their rims in
+  // common; without nodes of their own in between they would fall together and weld the slit.
+  for (double width : {0.004, 0.012})
+    for (double size : {1.3, 2.5, 5.0}) {
+      SCOPED_TRACE(std::to_string(width) + " at " + std::to_string(size));
+      Part part = made("slit " + std::to_string(width));
+      SizeSettings s;
+      s.target = size;
+      s.bridging.tolerance = -1;
+      Progress progress;
+      auto out = meshPart(part, makeSizeField(part, {s}), {}, progress);
+      ASSERT_TRUE(out.ok()) << out.problem().sentence();
+      expectSound(out->mesh);
+      EXPECT_GT(computeMetrics(out->mesh)[static_cast<std::size_t>(Metric::MinDihedral)].min, 10);
+      EXPECT_NEAR(meshVolume(out->mesh), 960, 0.5); // the slit's and what bridging moves
+      double sides = 0;
+      for (std::size_t f = 0; f < out->mesh.faces.size(); ++f)
+        if (std::abs(part.faces[static_cast<std::size_t>(out->mesh.faceLink[f])].area - 20) < 0.2)
+          sides += faceArea(out->mesh, f);
+      EXPECT_NEAR(sides, 40, 0.5);
+    }
+}
+
 TEST(Surface, thinWallIsNotBridged) {
   // The wall is thinner than the tolerance; bringing its sides together would leave no material.
   Part part = made("box 10 10 0.01");
