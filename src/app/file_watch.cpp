@@ -4,6 +4,14 @@
 #include <QFileInfo>
 
 namespace tess {
+namespace {
+/// What a file holds; nothing when it cannot be read.
+std::string textOf(const std::string& path) {
+  if (path.empty()) return {};
+  auto t = readFile(path);
+  return t ? *t : std::string();
+}
+} // namespace
 
 FileWatch::FileWatch(QObject* parent) : QObject(parent) {
   m_settled.setSingleShot(true);
@@ -16,13 +24,24 @@ void FileWatch::follow(const Brief& brief) {
   m_part = brief.partPath();
   m_brief = brief.path;
   if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
-  QStringList files;
-  for (const std::string& f : {m_part, m_brief})
-    if (!f.empty() && QFileInfo::exists(QString::fromStdString(f))) files << QString::fromStdString(f);
-  if (!files.isEmpty()) m_watcher.addPaths(files);
+  watch();
   m_partTime = QFileInfo(QString::fromStdString(m_part)).lastModified();
   if (!m_brief.empty())
     if (auto t = readFile(m_brief)) m_text = *t;
+}
+
+void FileWatch::followLimits(const std::string& path) {
+  m_limits = path;
+  m_limitsText = textOf(path);
+  watch();
+}
+
+/// Programs that replace a file instead of writing into it end the watch, so this is done again after each change.
+void FileWatch::watch() {
+  for (const std::string& f : {m_part, m_brief, m_limits})
+    if (const QString file = QString::fromStdString(f);
+        !f.empty() && QFileInfo::exists(file) && !m_watcher.files().contains(file))
+      m_watcher.addPath(file);
 }
 
 void FileWatch::look() {
@@ -34,13 +53,12 @@ void FileWatch::look() {
       m_text = *t;
       briefDiffers = true;
     }
-  // Programs that replace a file instead of writing into it end the watch.
-  for (const std::string& f : {m_part, m_brief})
-    if (!f.empty() && QFileInfo::exists(QString::fromStdString(f)) &&
-        !m_watcher.files().contains(QString::fromStdString(f)))
-      m_watcher.addPath(QString::fromStdString(f));
+  const bool limitsDiffer = textOf(m_limits) != m_limitsText;
+  m_limitsText = textOf(m_limits);
+  watch();
   if (partDiffers) emit partChanged();
   if (briefDiffers) emit briefChanged();
+  if (limitsDiffer) emit limitsChanged();
 }
 
 } // namespace tess

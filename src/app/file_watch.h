@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Notices when another program changes the brief's file or its part's.
+// Notices when another program changes the brief's file, its part's or that of its limits.
 #pragma once
 #include "job/brief.h"
 #include <QDateTime>
@@ -14,18 +14,23 @@ public:
   explicit FileWatch(QObject* parent);
   /// Watches the files of this brief; what they hold now is known.
   void follow(const Brief& brief);
+  /// Watches this file of limits as well; empty: none. What it holds now is known.
+  void followLimits(const std::string& path);
 
 signals:
   /// Said again after each further change, until follow() is called.
   void partChanged();
   void briefChanged();
+  void limitsChanged();
 
 private:
   QFileSystemWatcher m_watcher;
   QTimer m_settled; ///< editors write in several steps: looked at when they are done
-  std::string m_part, m_brief;
+  std::string m_part, m_brief, m_limits;
   QDateTime m_partTime; ///< of the part file as it was read
   std::string m_text;   ///< of the brief file as last seen
+  std::string m_limitsText;
+  void watch();
   void look();
 };
 

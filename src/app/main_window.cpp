@@ -252,6 +252,12 @@ void MainWindow::connectRuns() {
                     tr("%1 has changed on disk.").arg(QFileInfo(QString::fromStdString(m_part->path)).fileName()),
                     {{tr("read it again"), [this] { reloadPart(); }}, {tr("not now"), {}}});
   });
+  connect(m_files, &FileWatch::limitsChanged, this, [this] {
+    const QString file = QFileInfo(QString::fromStdString(limitsFileOf(m_doc.brief()))).fileName();
+    briefChanged(); // a file that cannot be read any more is a finding
+    m_notice->ask("limits on disk", tr("%1 has changed on disk; the mesh stays as it is.").arg(file),
+                  {{tr("judge by it"), [this] { startMesh(); }}, {tr("not now"), {}}});
+  });
   connect(m_files, &FileWatch::briefChanged, this, [this] {
     const std::string path = m_doc.brief().path;
     auto take = [this, path] {
@@ -423,6 +429,7 @@ void MainWindow::briefChanged() {
   if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
   m_sizedRules = m_doc.brief().rules.size();
   m_keep.start();
+  m_files->followLimits(limitsFileOf(m_doc.brief()));
   m_briefProblems.clear();
   m_groups.clear();
   if (m_part) {
@@ -525,7 +532,8 @@ QString MainWindow::forecastText() const {
   bool over = false;
   for (const auto& p : f.problems) over = over || p.code == "forecast.budget";
   QString memory = QString::fromStdString(memoryText(f.memoryBytes));
-  if (const auto most = static_cast<double>(MeshWorker::allowedMemory()); most > 0 && f.memoryBytes > most)
+  if (const auto most = static_cast<double>(MeshWorker::allowedMemory());
+      most > 0 && static_cast<double>(memoryInUse()) + f.memoryBytes > most)
     memory = tr("%1, more than the %2 allowed").arg(memory, QString::fromStdString(memoryText(most)));
   QString time = f.seconds < 120 ? tr("%1 s").arg(f.seconds, 0, 'f', f.seconds < 9.5 ? 1 : 0)
                                  : tr("%1 min").arg(f.seconds / 60, 0, 'f', 0);
@@ -1107,17 +1115,15 @@ void MainWindow::askExport() {
 void MainWindow::askLimits() {
   const Brief& b = m_doc.brief();
   const Rule* judge = b.first("judge");
-  QString file = judge ? QString::fromStdString(judge->get("file")) : QString();
-  auto set = file.isEmpty() ? limitsByName(judge ? judge->get("purpose") : "general")
-                            : loadLimits(b.resolve(file.toStdString()));
+  const std::string file = limitsFileOf(b);
+  auto set = file.empty() ? limitsByName(judge ? judge->get("purpose") : "general") : loadLimits(file);
   if (!set) return tell(set.problem());
-  if (file.isEmpty()) set->name = "own";
+  if (file.empty()) set->name = "own";
   QStringList groups;
   for (const auto& g : m_groups) groups << QString::fromStdString(g.name);
   LimitsDialog dialog(*set, QString::fromStdString(m_part ? m_part->unit : "mm"), groups, this);
   if (dialog.exec() != QDialog::Accepted) return;
-  const QString suggested = file.isEmpty() ? QString::fromStdString(b.resolve("own.limits"))
-                                           : QString::fromStdString(b.resolve(file.toStdString()));
+  const QString suggested = QString::fromStdString(file.empty() ? b.resolve("own.limits") : file);
   const QString path = QFileDialog::getSaveFileName(this, tr("Keep the limits"), suggested, tr("Limits (*.limits)"));
   if (!path.isEmpty()) keepLimits(*dialog.edited(), path);
 }
@@ -1141,6 +1147,7 @@ bool MainWindow::keepLimits(const LimitSet& set, const QString& chosen) {
         judge->values["file"] = beside ? file.filename().string() : path;
       },
       tr("other limits"));
+  m_files->followLimits(limitsFileOf(m_doc.brief())); // written by ourselves: nothing to ask about
   m_notice->ask(
       "limits",
       tr("The limits are kept in %1; Mesh judges by them.").arg(QString::fromStdString(file.filename().string())),

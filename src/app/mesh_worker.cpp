@@ -16,7 +16,11 @@ namespace {
 /// The calling thread lets others go first: a window's, and those of a GL that draws on the processor, which want the
 /// same few cores. A little only: a solver that runs beside must not starve the meshing. Linux counts the nice value by
 /// thread.
-void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 4); }
+void stepBack() {
+  constexpr int kBack = 4;
+  const auto me = static_cast<id_t>(gettid());
+  if (getpriority(PRIO_PROCESS, me) < kBack) setpriority(PRIO_PROCESS, me, kBack);
+}
 
 class TeamStepsBack : public tbb::task_scheduler_observer {
 public:

@@ -397,21 +397,12 @@ SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* p
   const auto& t = part.display;
   const double longest = part.diagonal() / 70;
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    std::vector<std::array<Vec3, 3>> todo(1);
-    for (std::size_t k = 0; k < 3; ++k) todo[0][k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
-    while (!todo.empty()) {
-      auto q = todo.back();
-      todo.pop_back();
-      std::size_t k = longestSide(q);
-      if ((q[k] - q[(k + 1) % 3]).norm() > longest) {
-        Vec3 m = 0.5 * (q[k] + q[(k + 1) % 3]);
-        todo.push_back({q[k], m, q[(k + 2) % 3]});
-        todo.push_back({m, q[(k + 1) % 3], q[(k + 2) % 3]});
-        continue;
-      }
+    std::array<Vec3, 3> whole;
+    for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+    forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
       s.at.push_back(q);
       s.face.push_back(t.triangleFace[i]);
-    }
+    });
   }
   s.size.resize(s.at.size());
   parallelFor(s.at.size(), progress, [&](std::size_t i) {

@@ -21,6 +21,18 @@ std::size_t memoryByDefault();
 Result<std::size_t> parseMemory(const std::string& text);
 /// "4.1 GB", "730 MB"
 std::string memoryText(double bytes);
+/// The most memory that is taken at once from its making on, beyond what the program held then. Counts the whole
+/// program, so of tasks at the same time each sees the others. Only one may be in use at a time.
+class MemoryPeak {
+public:
+  MemoryPeak();
+  /// Bytes; 0 when the system does not tell.
+  std::size_t taken() const;
+
+private:
+  std::size_t m_before;
+};
+
 /// What to tell when a task went over its limit.
 Problem memoryProblem(std::size_t limit);
 

@@ -32,7 +32,7 @@ public:
   bool stopped() const { return m_stop.load(std::memory_order_relaxed); }
   /// Throws Cancelled when a stop was asked for, MemoryExceeded after stopForMemory().
   void check() const {
-    if (!stopped()) return;
+    if (!m_stop.load(std::memory_order_acquire)) return; // what was written before the stop is seen
     if (const std::size_t limit = m_limit) throw MemoryExceeded(limit);
     throw Cancelled{};
   }

@@ -17,6 +17,7 @@
 #include "job/values.h"
 #include <CLI/CLI.hpp>
 #include <atomic>
+#include <chrono>
 #include <cmath>
 #include <csignal>
 #include <filesystem>
@@ -27,6 +28,7 @@
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 namespace fs = std::filesystem;
@@ -573,8 +575,9 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   return a.pass ? 0 : 1;
 }
 
-/// `tessel mesh` in a process of its own: its exit code, the report in `report`.
-int meshApart(const std::string& brief, const std::string& report, int threads, bool yes) {
+/// `tessel mesh` in a process of its own: its exit code, the report in `report`. A stop is passed on to it, and thrown
+/// once it has ended.
+int meshApart(const std::string& brief, const std::string& report, int threads, bool yes, const Progress& progress) {
   const std::string self = fs::read_symlink("/proc/self/exe").string(), n = std::to_string(threads);
   std::vector<std::string> words{self, "mesh", brief, "--report", report, "--threads", n, "--quiet"};
   if (!g_memory.empty()) words.insert(words.end(), {"--memory", g_memory});
@@ -585,8 +588,12 @@ int meshApart(const std::string& brief, const std::string& report, int threads, 
   pid_t child = 0;
   if (posix_spawn(&child, self.c_str(), nullptr, nullptr, argv.data(), environ) != 0) return 4;
   int status = 0;
-  while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  for (pid_t ended = 0; ended == 0 || (ended < 0 && errno == EINTR);) {
+    if (progress.stopped()) kill(child, SIGINT);
+    ended = waitpid(child, &status, WNOHANG);
+    if (ended == 0) std::this_thread::sleep_for(std::chrono::milliseconds(20));
   }
+  progress.check();
   return WIFEXITED(status) ? WEXITSTATUS(status) : 4;
 }
 
@@ -599,6 +606,8 @@ int compareCommand(const std::vector<std::string>& paths, int threads, bool yes,
     if (!b) return fail(b.problem(), report);
     briefs.push_back(std::move(*b));
   }
+  Progress progress;
+  const Watch watch(progress, true);
   std::string folder = (fs::temp_directory_path() / "tessel-XXXXXX").string();
   if (!mkdtemp(folder.data()))
     return fail(usage("there is no room for temporary files", "set TMPDIR to a folder that can be written"), report);
@@ -615,7 +624,7 @@ int compareCommand(const std::vector<std::string>& paths, int threads, bool yes,
               "verdict");
   for (std::size_t i = 0; i < briefs.size(); ++i) {
     const std::string file = folder + "/" + std::to_string(i) + ".json", name = fs::path(paths[i]).stem().string();
-    const int answer = meshApart(paths[i], file, threads, yes);
+    const int answer = meshApart(paths[i], file, threads, yes, progress);
     code = std::max(code, answer);
     nlohmann::json row{{"brief", paths[i]}, {"exit_code", answer}, {"differs", nlohmann::json::array()}};
     auto text = readFile(file);
@@ -929,7 +938,7 @@ int main(int argc, char** argv) {
     if (*seriesCmd) return seriesCommand(m);
     if (*auditCmd) return auditCommand(path, limits, report);
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
-    if (*compareCmd) return compareCommand(several, m.threads, m.yes, report);
+    if (*compareCmd) return guarded(report, [&] { return compareCommand(several, m.threads, m.yes, report); });
     if (*limitsCmd) return limitsCommand(limits, out);
     if (*rulesCmd) return rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/compare.h"
+#include "base/memory.h"
 #include "base/units.h"
 #include <cmath>
 #include <filesystem>
@@ -66,8 +67,18 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   count("nodes", Good::Neither, [](const RunResult& r) { return r.mesh.nodes.size(); });
   number("time", Good::Low, " s", [](const RunResult& r) { return r.seconds; });
   add(
+      "memory", Good::Low, [](const RunResult& r) { return static_cast<double>(r.peakMemory); },
+      [](const RunResult& r) { return memoryText(static_cast<double>(r.peakMemory)); });
+  add(
       "verdict", Good::High, [](const RunResult& r) { return r.audit.pass ? 1.0 : 0.0; },
-      [](const RunResult& r) { return std::string(r.audit.pass ? "good" : "fails"); });
+      [](const RunResult& r) {
+        const Audit& a = r.audit;
+        if (a.pass) return std::string("good");
+        return std::string(a.failingCells         ? "fails"
+                           : !a.soundness.sound() ? "fails: not sound"
+                           : a.notAllowedCells    ? "fails: wrong kind of element"
+                                                  : "fails");
+      });
   count("elements that fail", Good::Low, [](const RunResult& r) { return r.audit.failingCells; });
   number("off the true surface", Good::Low, " " + unit, [](const RunResult& r) { return r.deviation; });
   std::set<Metric> seen;

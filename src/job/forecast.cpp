@@ -204,7 +204,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
   f.nodes = quadratic ? 2 * nodes + f.elements + 0.5 * f.surfaceTriangles : nodes;
   f.low = f.elements * (1 - kRange);
   f.high = f.elements * (1 + kRange);
-  double perElement = (quadratic ? 1.8 : 1.0) / 65000, bytes = quadratic ? 900 : 480, fixed = 4.5e7;
+  double perElement = (quadratic ? 1.8 : 1.0) / 65000, bytes = quadratic ? 430 : 280, fixed = 7e6;
   std::vector<double> time, memory;
   if (auto path = historyFile(); !path.empty()) {
     std::ifstream in(path);
@@ -212,7 +212,8 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
       auto j = nlohmann::json::parse(line, nullptr, false);
       if (!j.is_object() || j.value("order", 0) != (quadratic ? 2 : 1) || j.value("elements", 0.0) < 5000) continue;
       time.push_back(j.value("seconds", 0.0) / j.value("elements", 1.0));
-      memory.push_back(std::max(0.0, j.value("memory", 0.0) - fixed) / j.value("elements", 1.0));
+      if (j.contains("taken")) // runs of before told what the whole program held
+        memory.push_back(std::max(0.0, j.value("taken", 0.0) - fixed) / j.value("elements", 1.0));
     }
   }
   if (time.size() >= 3) {
@@ -222,7 +223,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
     };
     f.calibrationRuns = static_cast<int>(time.size());
     perElement = median(time);
-    bytes = median(memory);
+    if (memory.size() >= 3) bytes = median(memory);
   }
   f.seconds = 0.05 + perElement * f.elements;
   f.memoryBytes = fixed + bytes * f.elements;
@@ -279,7 +280,7 @@ void rememberRun(const RunResult& run) {
   nlohmann::json j{{"elements", run.mesh.cells.size()},
                    {"order", topology(run.mesh.cells.type[0]).order},
                    {"seconds", run.seconds},
-                   {"memory", run.peakMemory}};
+                   {"taken", run.peakMemory}};
   lines.push_back(j.dump());
   std::filesystem::path part = path;
   part += "." + std::to_string(std::chrono::steady_clock::now().time_since_epoch().count());

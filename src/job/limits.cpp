@@ -53,10 +53,15 @@ LimitSet atGroups(const LimitSet& set, const Mesh& mesh) {
   return r;
 }
 
+std::string limitsFileOf(const Brief& brief) {
+  const Rule* judge = brief.first("judge");
+  return judge && !judge->get("file").empty() ? brief.resolve(judge->get("file")) : std::string();
+}
+
 LimitSet judgedBy(const Brief& brief) {
   const Rule* judge = brief.first("judge");
-  if (judge && !judge->get("file").empty())
-    if (auto kept = loadLimits(brief.resolve(judge->get("file")))) return *kept;
+  if (const std::string file = limitsFileOf(brief); !file.empty())
+    if (auto kept = loadLimits(file)) return *kept;
   const LimitSet* base = limitSet(judge ? judge->get("purpose") : "general");
   return base ? *base : *limitSet("general");
 }

@@ -8,6 +8,8 @@ namespace tess {
 
 /// Names of the metrics as they stand in briefs, in the order of Metric: "min dihedral angle", ...
 std::vector<std::string> metricWords();
+/// File of limits that the brief is judged by, as a path that can be opened; empty when it names none.
+std::string limitsFileOf(const Brief& brief);
 /// The set that the brief's own limits and acceptances change: that of the judge's file, or of its purpose where there
 /// is no file or it cannot be read.
 LimitSet judgedBy(const Brief& brief);

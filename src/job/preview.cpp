@@ -157,21 +157,12 @@ double trianglesOn(const Part& part, const std::vector<int>& faces, const FaceSi
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
     if (!on[static_cast<std::size_t>(t.triangleFace[i])]) continue;
     progress.check();
-    std::vector<std::array<Vec3, 3>> todo(1);
-    for (std::size_t k = 0; k < 3; ++k) todo[0][k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
-    while (!todo.empty()) {
-      const auto q = todo.back();
-      todo.pop_back();
-      const std::size_t k = longestSide(q);
-      if ((q[k] - q[(k + 1) % 3]).norm() > longest) {
-        const Vec3 m = 0.5 * (q[k] + q[(k + 1) % 3]);
-        todo.push_back({q[k], m, q[(k + 2) % 3]});
-        todo.push_back({m, q[(k + 1) % 3], q[(k + 2) % 3]});
-        continue;
-      }
+    std::array<Vec3, 3> whole;
+    for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+    forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
       const double h = size(t.triangleFace[i], (q[0] + q[1] + q[2]) / 3);
       sum += 0.5 * (q[1] - q[0]).cross(q[2] - q[0]).norm() / (h * h);
-    }
+    });
   }
   return 4 / std::sqrt(3.0) * sum;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/bvh.h"
+#include "base/memory.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limits.h"
@@ -13,7 +14,6 @@
 #include <map>
 #include <nlohmann/json.hpp>
 #include <set>
-#include <sys/resource.h>
 #include <thread>
 
 namespace tess {
@@ -536,6 +536,7 @@ std::pair<double, int> leastElements(const Part& part, const SizeRequest& reques
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
                            const RunResult* before) {
   auto begin = std::chrono::steady_clock::now();
+  const MemoryPeak peak;
   RunResult run;
   run.brief = brief;
   run.threads = threads > 0 ? threads : static_cast<int>(std::thread::hardware_concurrency());
@@ -651,9 +652,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     p.fix = "propose groups";
     run.problems.push_back(p);
   }
-  rusage u{};
-  getrusage(RUSAGE_SELF, &u);
-  run.peakMemory = static_cast<std::size_t>(u.ru_maxrss) * 1024;
+  run.peakMemory = peak.taken();
   run.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return run;
 }

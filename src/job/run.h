@@ -30,10 +30,10 @@ struct RunResult {
   double ownAngle = 180;     ///< smallest angle that the part itself has at an edge or corner, degrees
   double angleElsewhere = 0; ///< smallest dihedral angle of the elements that no own angle below kFlatAngle makes flat
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
-  double normalDeg = 0;     ///< largest angle between a surface triangle and the true face, degrees
-  double meanNormalDeg = 0; ///< its mean over the area of curved faces
-  CurveStats midNodes;      ///< order 2
-  std::size_t peakMemory = 0;
+  double normalDeg = 0;       ///< largest angle between a surface triangle and the true face, degrees
+  double meanNormalDeg = 0;   ///< its mean over the area of curved faces
+  CurveStats midNodes;        ///< order 2
+  std::size_t peakMemory = 0; ///< bytes that the run took at once, beside what the program held before it
   int threads = 0;
   int improved = 0; ///< times the mesh was improved after it was made
   /// What meshing itself said, when the mesh was made by this program run; runs read from disk do not have it.

@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
+#include "mesher/mesher.h"
 #include <cstring>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -87,15 +88,43 @@ private:
   }
 };
 
-void put(Writer& w, const ElementBlock& b) {
-  w.put(b.type);
-  w.put(b.start);
-  w.put(b.nodes);
+/// A link as it lies in the file: without bytes that nobody has written.
+struct StoredLink {
+  std::int8_t dim, unused[3];
+  std::int32_t entity;
+};
+
+void pass(Writer& w, const std::vector<GeometryLink>& links) {
+  std::vector<StoredLink> s;
+  s.reserve(links.size());
+  for (const auto& l : links) s.push_back({l.dim, {0, 0, 0}, l.entity});
+  w.put(s);
 }
-void get(Reader& r, ElementBlock& b) {
-  r.get(b.type);
-  r.get(b.start);
-  r.get(b.nodes);
+void pass(Reader& r, std::vector<GeometryLink>& links) {
+  std::vector<StoredLink> s;
+  r.get(s);
+  links.reserve(s.size());
+  for (const auto& l : s) links.push_back({l.dim, l.entity});
+}
+template <class T> void pass(Writer& w, const std::vector<T>& v) { w.put(v); }
+template <class T> void pass(Reader& r, std::vector<T>& v) { r.get(v); }
+/// Writes or reads; `Block` is an ElementBlock, const when written.
+template <class File, class Block> void passBlock(File& f, Block& b) {
+  pass(f, b.type);
+  pass(f, b.start);
+  pass(f, b.nodes);
+}
+/// The same for a mesh, whose groups have their names in the head.
+template <class File, class Of> void passMesh(File& f, Of& m) {
+  f.points(m.nodes);
+  pass(f, m.nodeLink);
+  passBlock(f, m.cells);
+  pass(f, m.cellRegion);
+  passBlock(f, m.faces);
+  pass(f, m.faceLink);
+  pass(f, m.faceRegions);
+  pass(f, m.twins);
+  for (auto& g : m.groups) pass(f, g.items);
 }
 
 /// A block whose rows, types and node numbers can be trusted.
@@ -167,6 +196,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["timings"] = nlohmann::json::array();
   for (const auto& [k, v] : run.timings) j["timings"].push_back({k, v});
   j["problems"] = problemsJson(run.problems);
+  j["mesher"] = kMesherRevision;
   if (run.fromMeshing) j["from_meshing"] = problemsJson(*run.fromMeshing);
   j["reused"] = run.reused;
   j["rules"] = nlohmann::json::array();
@@ -239,8 +269,9 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   run.improved = j.at("improved");
   for (const auto& t : j.at("timings")) run.timings.push_back({t.at(0), t.at(1)});
   run.problems = problemsOf(j.at("problems"));
-  // Not in runs kept by earlier versions: their meshes do not serve again.
-  if (const auto made = j.find("from_meshing"); made != j.end()) run.fromMeshing = problemsOf(*made);
+  // A mesh serves again only when meshing once more would give the same.
+  if (const auto made = j.find("from_meshing"); made != j.end() && j.value("mesher", 0) == kMesherRevision)
+    run.fromMeshing = problemsOf(*made);
   run.reused = j.value("reused", false);
   for (const auto& x : j.at("rules")) {
     AskedGot r;
@@ -281,16 +312,7 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
 std::optional<Problem> saveRun(const RunResult& run, const std::string& partStamp, const std::string& path) {
   Writer w;
   w.text(headOf(run, partStamp).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
-  const Mesh& m = run.mesh;
-  w.points(m.nodes);
-  w.put(m.nodeLink);
-  put(w, m.cells);
-  w.put(m.cellRegion);
-  put(w, m.faces);
-  w.put(m.faceLink);
-  w.put(m.faceRegions);
-  w.put(m.twins);
-  for (const auto& g : m.groups) w.put(g.items);
+  passMesh(w, run.mesh);
   std::string head(kMagic, sizeof kMagic);
   std::uint64_t sum = checksum(w.bytes, 0);
   head.append(reinterpret_cast<const char*>(&sum), sizeof sum);
@@ -331,15 +353,7 @@ Result<StoredRun> loadRun(const std::string& path) {
     return p;
   }
   Mesh& m = s.run.mesh;
-  r.points(m.nodes);
-  r.get(m.nodeLink);
-  get(r, m.cells);
-  r.get(m.cellRegion);
-  get(r, m.faces);
-  r.get(m.faceLink);
-  r.get(m.faceRegions);
-  r.get(m.twins);
-  for (auto& g : m.groups) r.get(g.items);
+  passMesh(r, m);
   if (!r.good || !r.atEnd() || !valid(m)) {
     p.why = "its mesh does not hold together";
     return p;

@@ -10,36 +10,20 @@ constexpr double kFacing = 0.643; ///< cos 50 degrees
 
 } // namespace
 
-std::size_t longestSide(const std::array<Vec3, 3>& q) {
-  std::size_t best = 0;
-  for (std::size_t k = 1; k < 3; ++k)
-    if ((q[k] - q[(k + 1) % 3]).squaredNorm() > (q[best] - q[(best + 1) % 3]).squaredNorm()) best = k;
-  return best;
-}
-
 OppositeFaces::OppositeFaces(const Part& part) : m_part(part), m_slack(1.05e-3 * part.diagonal()) {
   const auto& t = part.display;
   // Long slivers, as plane faces have them, would make large overlapping boxes: the tree holds pieces of them.
   std::vector<Box> boxes;
   const double longest = part.diagonal() / 40;
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    std::vector<std::array<Vec3, 3>> todo{{pt(t.triangles[i][0]), pt(t.triangles[i][1]), pt(t.triangles[i][2])}};
-    while (!todo.empty()) {
-      auto q = todo.back();
-      todo.pop_back();
-      std::size_t k = longestSide(q);
-      if ((q[k] - q[(k + 1) % 3]).norm() > longest) {
-        Vec3 m = 0.5 * (q[k] + q[(k + 1) % 3]);
-        todo.push_back({q[k], m, q[(k + 2) % 3]});
-        todo.push_back({m, q[(k + 1) % 3], q[(k + 2) % 3]});
-        continue;
-      }
+    const std::array whole{pt(t.triangles[i][0]), pt(t.triangles[i][1]), pt(t.triangles[i][2])};
+    forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
       Box b;
       for (const auto& p : q) b.add(p);
       boxes.push_back(b);
       const auto& bodies = part.faces[static_cast<std::size_t>(t.triangleFace[i])].bodies;
       m_item.push_back({triangleNormal(q[0], q[1], q[2]), bodies, static_cast<int>(i)});
-    }
+    });
   }
   m_tree.build(boxes);
 }

@@ -3,6 +3,7 @@
 #pragma once
 #include "base/bvh.h"
 #include "geometry/part.h"
+#include "size/pieces.h"
 
 namespace tess {
 
@@ -41,8 +42,5 @@ private:
   };
   std::vector<Item> m_item; ///< of the tree
 };
-
-/// The longest side of a triangle: 0 for the one from corner 0 to corner 1.
-std::size_t longestSide(const std::array<Vec3, 3>& triangle);
 
 } // namespace tess

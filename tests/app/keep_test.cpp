@@ -4,6 +4,7 @@
 #include "app/gate_dialog.h"
 #include "app/limits_dialog.h"
 #include "app/window_fixture.h"
+#include "base/file.h"
 #include "job/values.h"
 #include <QComboBox>
 #include <QTableWidget>
@@ -408,6 +409,25 @@ TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
   EXPECT_EQ(w->document().brief().first("judge")->get("file"), "own.limits"); // beside the brief
   mesh();
   EXPECT_EQ(w->currentRun()->mesh.nodes, nodes); // judged again, not meshed again
+  EXPECT_FALSE(w->currentRun()->audit.pass);
+
+  // Another program changes the limits: they are asked about, and judged by without meshing.
+  auto outside = [&](const std::string& from, const std::string& to) {
+    std::string text = *readFile(dir / "own.limits");
+    ASSERT_NE(text.find(from), std::string::npos) << text;
+    dir.write("own.limits", text.replace(text.find(from), from.size(), to));
+    ASSERT_TRUE(waitFor([&] { return w->notice()->key() == "limits on disk"; }, 10000));
+    bool done = false;
+    auto over = QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+    for (auto* b : w->notice()->findChildren<QToolButton*>())
+      if (b->text() == "judge by it") b->click();
+    ASSERT_TRUE(waitFor([&] { return done; }));
+    QObject::disconnect(over);
+    EXPECT_EQ(w->currentRun()->mesh.nodes, nodes);
+  };
+  outside("bound = 40", "bound = 4");
+  EXPECT_TRUE(w->currentRun()->audit.pass);
+  outside("bound = 4\n", "bound = 40\n");
   EXPECT_FALSE(w->currentRun()->audit.pass);
 
   const LimitResult* failing = nullptr;

@@ -9,6 +9,7 @@
 #include <QScrollArea>
 #include <QSpinBox>
 #include <map>
+#include <sys/resource.h>
 #include <vtkCellArray.h>
 
 using namespace tess;
@@ -34,6 +35,17 @@ protected:
     return nullptr;
   }
 };
+
+/// Threads of this program that let this one go first.
+std::set<std::string> threadsBehind() {
+  std::set<std::string> r;
+  for (const auto& t : std::filesystem::directory_iterator("/proc/self/task")) {
+    const int thread = std::stoi(t.path().filename().string());
+    if (getpriority(PRIO_PROCESS, static_cast<id_t>(thread)) > getpriority(PRIO_PROCESS, 0))
+      r.insert(t.path().filename().string());
+  }
+  return r;
+}
 
 /// Tells when a second window comes up.
 class WindowCount : public QObject {
@@ -311,4 +323,22 @@ TEST(QualityScales, nothingFailsWithoutALimitAndEverythingBeyondOneDoes) {
   EXPECT_DOUBLE_EQ(both.worst(), 10);
   EXPECT_DOUBLE_EQ(both.badness(std::size_t{1}, 40), 1);
   EXPECT_DOUBLE_EQ(both.badness(std::size_t{0}, 35), 0.5);
+}
+
+TEST_F(Panels, whileMeshingTheWindowGoesFirst) {
+  open("camera-housing.brief");
+  if (getpriority(PRIO_PROCESS, 0) >= 4) GTEST_SKIP() << "nothing is put behind a program that is itself";
+  ASSERT_TRUE(waitFor([&] { return w->forecast().has_value(); }));
+  const auto before = threadsBehind();
+  bool done = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+  QTest::mouseClick(w->runsBar()->meshButton(), Qt::LeftButton);
+  bool behind = false;
+  waitFor([&] {
+    for (const auto& t : threadsBehind()) behind = behind || !before.count(t);
+    return behind || done;
+  });
+  EXPECT_TRUE(behind);
+  EXPECT_FALSE(done);
+  ASSERT_TRUE(waitFor([&] { return done; }));
 }

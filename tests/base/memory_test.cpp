@@ -34,6 +34,23 @@ TEST(Memory, theSystemTellsWhatIsThere) {
   EXPECT_GT(memoryByDefault(), memoryInUse());
 }
 
+TEST(Memory, thePeakIsThatOfTheTaskAlone) {
+  {
+    const MemoryPeak first;
+    std::vector<char> much(150000000, 1);
+    EXPECT_EQ(much[1000], 1);
+    much = {};
+    EXPECT_GT(first.taken(), 140000000u);
+    EXPECT_LT(first.taken(), 200000000u);
+  }
+  const std::vector<char> kept(100000000, 1); // held before the task begins
+  const MemoryPeak second;
+  std::vector<char> some(30000000, 1);
+  EXPECT_EQ(some[1000] + kept[1000], 2);
+  EXPECT_GT(second.taken(), 25000000u);
+  EXPECT_LT(second.taken(), 80000000u);
+}
+
 TEST(Memory, aTaskThatTakesTooMuchIsStopped) {
   Progress progress;
   std::atomic<std::size_t> held{10};

@@ -281,3 +281,20 @@ TEST(CommandLine, memoryIsLimited) {
   EXPECT_EQ(run("mesh " + part + " --size '6 mm' --memory '8 GB' --out " + out), 0);
   EXPECT_EQ(run("mesh " + part + " --size '6 mm' --memory plenty --out " + out), 2);
 }
+
+TEST(CommandLine, aStoppedComparisonEndsItsRunAndLeavesNothing) {
+  TempFolder dir;
+  std::filesystem::create_directory(dir / "tmp");
+  std::filesystem::copy_file(demo("keel-bracket.step"), dir / "keel-bracket.step");
+  std::string text = *readFile(demo("keel-bracket.brief"));
+  text.replace(text.find("\"5 mm\""), 6, "\"0.8 mm\""); // long enough to be stopped
+  const std::string brief = dir.write("fine.brief", text);
+  const std::string script = "TMPDIR=" + (dir / "tmp") + " XDG_DATA_HOME=" + (dir / "data") + " " + TESSEL +
+                             " compare " + brief + " " + brief + " --yes --report " + (dir / "r.json") +
+                             " > /dev/null 2>&1 & p=$!; sleep 1; kill -TERM $p; wait $p; exit $?";
+  const int s = std::system(script.c_str());
+  ASSERT_TRUE(WIFEXITED(s));
+  EXPECT_EQ(WEXITSTATUS(s), 4);
+  EXPECT_EQ(json(dir / "r.json")["problems"][0]["code"], "stopped");
+  EXPECT_TRUE(std::filesystem::is_empty(dir / "tmp"));
+}

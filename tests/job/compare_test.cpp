@@ -45,6 +45,8 @@ TEST(Compare, marksTheBetterRun) {
   angle.min = 1;
   bad.audit.pass = false;
   bad.audit.failingCells = 7;
+  good.peakMemory = 30'000'000;
+  bad.peakMemory = 60'000'000;
   bool verdict = false, worst = false;
   for (const auto& r : compareRuns({&bad, &good})) {
     if (r.what == "verdict") verdict = r.best == 1;
@@ -52,10 +54,21 @@ TEST(Compare, marksTheBetterRun) {
     if (r.what == "elements") {
       EXPECT_EQ(r.best, -1);
     }
+    if (r.what == "memory") {
+      EXPECT_EQ(r.best, 1);
+      EXPECT_EQ(r.values, (std::vector<std::string>{"60 MB", "30 MB"}));
+    }
   }
   EXPECT_TRUE(verdict);
   EXPECT_TRUE(worst);
   for (const auto& r : compareRuns({&good, &good})) EXPECT_EQ(r.best, -1) << r.what;
+  // A verdict says what it fails for where no element does.
+  bad.audit.failingCells = 0;
+  bad.audit.notAllowedCells = 9;
+  for (const auto& r : compareRuns({&bad, &good}))
+    if (r.what == "verdict") {
+      EXPECT_EQ(r.values[0], "fails: wrong kind of element");
+    }
   // Of three the one that beats all others; what is not there yet has a dash and beats nobody.
   auto better = good;
   better.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min += 5;

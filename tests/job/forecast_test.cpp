@@ -90,7 +90,7 @@ TEST_F(Forecasts, runsOfThisMachineCalibrateTimeAndMemory) {
   Forecast f = forecastBrief(*brief, *part, progress);
   EXPECT_EQ(f.calibrationRuns, 3);
   EXPECT_NEAR(f.seconds / f.elements, 0.01, 0.001);
-  EXPECT_NEAR(f.memoryBytes, 4.5e7 + f.elements * (1e9 - 4.5e7) / 1e5, 1e6);
+  EXPECT_NEAR(f.memoryBytes, 7e6 + f.elements * (1e9 - 7e6) / 1e5, 1e6);
 }
 
 TEST_F(Forecasts, aRuleThatMakesMostOfTheMeshIsNamed) {
