@@ -91,8 +91,9 @@ AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_wor
   });
   connect(m_worker, &MeshWorker::alternativeDone, this, [this](std::shared_ptr<const RunResult> run) {
     const int at = m_meshing;
-    m_runs[static_cast<std::size_t>(at)] = std::move(run);
+    m_runs[static_cast<std::size_t>(at)] = run;
     fill();
+    if (at == 0) emit openMeshed(run, m_file);
     meshNext(at + 1);
   });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
@@ -192,7 +193,8 @@ void AlternativesDialog::meshNext(int from) {
   const Brief& b = m_briefs[static_cast<std::size_t>(m_meshing)];
   RunKeeper k;
   k.follow(b);
-  m_worker->alternative(b, m_part, m_readWith, k.freshFile());
+  m_file = k.freshFile();
+  m_worker->alternative(b, m_part, m_readWith, m_file);
 }
 
 } // namespace tess

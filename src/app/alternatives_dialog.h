@@ -30,6 +30,8 @@ public:
   bool busy() const { return m_worker->busy(); }
 
 signals:
+  /// The open brief was meshed here; `file`: where its run is kept.
+  void openMeshed(std::shared_ptr<const RunResult> run, const QString& file);
   void openWanted(const QString& brief);
   /// The open brief shall be kept as one more alternative.
   void anotherWanted();
@@ -47,6 +49,7 @@ private:
   std::vector<std::shared_ptr<const RunResult>> m_runs;
   std::vector<QString> m_failed; ///< by brief: why there is no mesh
   int m_meshing = -1;
+  QString m_file; ///< that the run on its way is kept in
   QTableWidget* m_table;
   QLabel *m_rules, *m_stage;
   QProgressBar* m_progress;

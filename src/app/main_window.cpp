@@ -945,6 +945,12 @@ AlternativesDialog* MainWindow::showAlternatives() {
     connect(m_alternatives, &AlternativesDialog::openWanted, this, [this](const QString& path) {
       if (mayDiscard()) open(path);
     });
+    connect(m_alternatives, &AlternativesDialog::openMeshed, this,
+            [this](std::shared_ptr<const RunResult> run, const QString& file) {
+              if (run->brief.path != m_doc.brief().path) return; // another brief was opened meanwhile
+              m_shelf->add(std::move(run), nullptr, m_part, m_doc.brief(), file);
+              showRun(m_shelf->size() - 1);
+            });
     connect(m_alternatives, &AlternativesDialog::anotherWanted, this, [this] {
       const QString p =
           QFileDialog::getSaveFileName(m_alternatives, tr("Keep as an alternative"),

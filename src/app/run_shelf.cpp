@@ -74,8 +74,8 @@ void RunShelf::clear() {
 }
 
 void RunShelf::add(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look,
-                   std::shared_ptr<const Part> part, const Brief& brief) {
-  m_runs.push_back({std::move(run), std::move(look), std::move(part), {}});
+                   std::shared_ptr<const Part> part, const Brief& brief, const QString& file) {
+  m_runs.push_back({std::move(run), std::move(look), std::move(part), file});
   m_kept.follow(brief);
   keepNext();
 }

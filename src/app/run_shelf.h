@@ -25,9 +25,9 @@ public:
   std::vector<char> pinned() const;
   /// Forgets all runs; those on disk stay there.
   void clear();
-  /// Takes in a run and keeps it under `brief`.
+  /// Takes in a run and keeps it under `brief`, unless `file` says where it is kept already. `look` may be null.
   void add(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look, std::shared_ptr<const Part> part,
-           const Brief& brief);
+           const Brief& brief, const QString& file = {});
   /// Puts a changed run in a run's place, on disk as well.
   void replace(int index, std::shared_ptr<const RunResult> run);
   void pin(int index, bool on);

@@ -270,8 +270,12 @@ void ViewPane::place() {
                      m_view->height() - m_lensStrip->height() - m_sectionBar->height() - 20);
   if (m_view->height() < 480) // a low view: at the top, off the mesh
     m_sectionBar->move(m_sectionBar->x(), m_hint->geometry().bottom() + 8);
-  else if (m_scale->isVisible() && m_sectionBar->geometry().intersects(m_scale->geometry().adjusted(-8, -8, 8, 8)))
-    m_sectionBar->move(m_sectionBar->x(), m_scale->y() - m_sectionBar->height() - 8);
+  else if (m_scale->isVisible() && m_sectionBar->geometry().intersects(m_scale->geometry().adjusted(-8, -8, 8, 8))) {
+    if (const int beside = m_scale->geometry().right() + 9; beside + m_sectionBar->width() + 8 <= m_view->width())
+      m_sectionBar->move(beside, m_sectionBar->y());
+    else
+      m_sectionBar->move(m_sectionBar->x(), m_scale->y() - m_sectionBar->height() - 8);
+  }
 }
 
 void ViewPane::setPart(std::shared_ptr<const Part> part) {

@@ -520,6 +520,21 @@ TEST_F(Workbench, alternativesStandInOneTable) {
   d->hide();
   d = w->showAlternatives();
   ASSERT_TRUE(waitFor([&] { return d->runs()[1] != nullptr; }));
+  // The open brief, meshed here after a change, is a run like any other.
+  d->hide();
+  Brief changed = w->document().brief();
+  for (auto& r : changed.rules)
+    if (r.kind == "everywhere") r.values["target"] = "6 mm";
+  w->document().change(changed, "coarser");
+  const auto earlier = w->currentRun();
+  d = w->showAlternatives();
+  ASSERT_TRUE(waitFor([&] { return d->runs()[1] != nullptr; }));
+  EXPECT_EQ(d->runs()[0], nullptr);
+  done = false;
+  QTest::mouseClick(d->meshButton(), Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return done && w->currentRun() != earlier; }));
+  EXPECT_EQ(w->currentRun(), d->runs()[0]);
+  w->document().undo(); // nothing that opening another brief would ask about
   bool loaded = false;
   QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
   emit d->openWanted(QString::fromStdString(dir / "coarse.brief"));
