@@ -93,7 +93,7 @@ AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_wor
     const int at = m_meshing;
     m_runs[static_cast<std::size_t>(at)] = run;
     fill();
-    if (at == 0) emit openMeshed(run, m_file);
+    if (at == 0) emit openMeshed(run, m_part, m_file);
     meshNext(at + 1);
   });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {

@@ -30,8 +30,8 @@ public:
   bool busy() const { return m_worker->busy(); }
 
 signals:
-  /// The open brief was meshed here; `file`: where its run is kept.
-  void openMeshed(std::shared_ptr<const RunResult> run, const QString& file);
+  /// The open brief was meshed here, for this part; `file`: where its run is kept.
+  void openMeshed(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const QString& file);
   void openWanted(const QString& brief);
   /// The open brief shall be kept as one more alternative.
   void anotherWanted();

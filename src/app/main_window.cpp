@@ -946,9 +946,9 @@ AlternativesDialog* MainWindow::showAlternatives() {
       if (mayDiscard()) open(path);
     });
     connect(m_alternatives, &AlternativesDialog::openMeshed, this,
-            [this](std::shared_ptr<const RunResult> run, const QString& file) {
+            [this](std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const QString& file) {
               if (run->brief.path != m_doc.brief().path) return; // another brief was opened meanwhile
-              m_shelf->add(std::move(run), nullptr, m_part, m_doc.brief(), file);
+              m_shelf->add(std::move(run), nullptr, std::move(part), m_doc.brief(), file);
               showRun(m_shelf->size() - 1);
             });
     connect(m_alternatives, &AlternativesDialog::anotherWanted, this, [this] {

@@ -138,7 +138,9 @@ public:
     for (std::size_t v = 0; v < m_to.size(); ++v) {
       int w = find(static_cast<int>(v));
       if (w == static_cast<int>(v)) continue;
-      r.moved = std::max(r.moved, (m_origin[v] - g.pt(w)).norm());
+      const double way = (m_origin[v] - g.pt(w)).norm();
+      if (way == 0) continue; // a node that was tried and taken away again
+      r.moved = std::max(r.moved, way);
       if (r.places.size() < 50) r.places.push_back(g.pt(w));
     }
     return r;
