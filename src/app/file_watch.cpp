@@ -31,8 +31,13 @@ void FileWatch::follow(const Brief& brief) {
 }
 
 void FileWatch::followLimits(const std::string& path) {
+  if (path == m_limits) return;
   m_limits = path;
-  m_limitsText = textOf(path);
+  knowLimits();
+}
+
+void FileWatch::knowLimits() {
+  m_limitsText = textOf(m_limits);
   watch();
 }
 
@@ -53,8 +58,9 @@ void FileWatch::look() {
       m_text = *t;
       briefDiffers = true;
     }
-  const bool limitsDiffer = textOf(m_limits) != m_limitsText;
-  m_limitsText = textOf(m_limits);
+  const std::string limits = textOf(m_limits);
+  const bool limitsDiffer = limits != m_limitsText;
+  m_limitsText = limits;
   watch();
   if (partDiffers) emit partChanged();
   if (briefDiffers) emit briefChanged();

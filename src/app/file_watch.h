@@ -14,8 +14,11 @@ public:
   explicit FileWatch(QObject* parent);
   /// Watches the files of this brief; what they hold now is known.
   void follow(const Brief& brief);
-  /// Watches this file of limits as well; empty: none. What it holds now is known.
+  /// Watches this file of limits as well; empty: none. What another file holds now is known; of the same one a change
+  /// that is still to be told stays one.
   void followLimits(const std::string& path);
+  /// What the file of limits holds now is known, as it was written here.
+  void knowLimits();
 
 signals:
   /// Said again after each further change, until follow() is called.

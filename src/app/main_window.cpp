@@ -1153,7 +1153,7 @@ bool MainWindow::keepLimits(const LimitSet& set, const QString& chosen) {
         judge->values["file"] = beside ? file.filename().string() : path;
       },
       tr("other limits"));
-  m_files->followLimits(limitsFileOf(m_doc.brief())); // written by ourselves: nothing to ask about
+  m_files->knowLimits(); // written by ourselves: nothing to ask about
   m_notice->ask(
       "limits",
       tr("The limits are kept in %1; Mesh judges by them.").arg(QString::fromStdString(file.filename().string())),

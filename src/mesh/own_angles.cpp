@@ -92,7 +92,7 @@ std::vector<float> ownAngles(const Mesh& m) {
 
 std::vector<char> inSharpWedge(const Mesh& m, const std::vector<std::int32_t>& cells, double degrees) {
   std::vector<char> in(cells.size(), 0);
-  if (m.faceLink.size() != m.faces.size() || m.nodeLink.size() != m.nodes.size()) return in;
+  if (cells.empty() || m.faceLink.size() != m.faces.size() || m.nodeLink.size() != m.nodes.size()) return in;
   std::vector<Rim> sharp = convexRims(m);
   sharp.erase(std::remove_if(sharp.begin(), sharp.end(), [&](const Rim& r) { return r.angle * 180 / kPi >= degrees; }),
               sharp.end());

@@ -130,7 +130,10 @@ public:
         done += merge(s.a, s.b);
       }
       if (!done) done = closeCaps();
-      for (std::size_t k = 0; !done && k < todo.size(); ++k) done = partSides(todo[k].a, todo[k].b);
+      if (!done) {
+        for (std::size_t k = 0; !done && k < todo.size(); ++k) done = partSides(todo[k].a, todo[k].b);
+        if (done) --round; // long slots have many such pairs, and each is tried once only
+      }
       r.merged += done;
       if (!done) break;
     }
