@@ -88,7 +88,7 @@ public:
     r.curvature = curvature[f][h];
     return r;
   }
-  Result<Tessellation> tessellate(double, double) const override { return base; }
+  Result<Tessellation> tessellate(double, double, const Progress*) const override { return base; }
 };
 
 struct Counts {

@@ -34,6 +34,7 @@
 #include <Geom_OffsetSurface.hxx>
 #include <Geom_RectangularTrimmedSurface.hxx>
 #include <IMeshTools_Parameters.hxx>
+#include <Message_ProgressIndicator.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
 #include <Standard_ErrorHandler.hxx>
@@ -147,8 +148,9 @@ public:
     return {toVec(bestPoint), bestT};
   }
   FaceProjection projectToFace(int face, const Vec3& p) const override;
-  Result<Tessellation> tessellate(double deflection, double angleRad) const override;
-  Result<Tessellation> tessellateOnce(double deflection, double angleRad, bool otherWay) const;
+  Result<Tessellation> tessellate(double deflection, double angleRad, const Progress* progress) const override;
+  Result<Tessellation> tessellateOnce(double deflection, double angleRad, bool otherWay,
+                                      const Progress* progress) const;
 };
 
 FaceProjection analytic(const KernelFace& f, const Vec3& p) {
@@ -349,10 +351,23 @@ int brokenFace(const Tessellation& t, std::size_t faces) {
   return -1;
 }
 
+/// Lets the kernel know of a stop: it asks between faces and between the points it puts into a face.
+class StopWatcher : public Message_ProgressIndicator {
+public:
+  explicit StopWatcher(const Progress* progress) : m_progress(progress) {}
+  Standard_Boolean UserBreak() override { return m_progress && m_progress->stopped(); }
+
+protected:
+  void Show(const Message_ProgressScope&, const Standard_Boolean) override {}
+
+private:
+  const Progress* m_progress;
+};
+
 } // namespace
 
 /// The kernel's triangulation of a valid face can fail or leave holes at one setting and be whole at the next.
-Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad) const {
+Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad, const Progress* progress) const {
   struct Setting {
     double deflection, angle;
     bool otherWay;
@@ -361,14 +376,15 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad)
   for (const Setting& s :
        {Setting{1, 1, false}, Setting{0.6, 0.7, false}, Setting{0.3, 0.5, false}, Setting{1, 1, true},
         Setting{1.8, 1, false}, Setting{0.1, 0.35, false}, Setting{0.3, 0.5, true}}) {
-    auto t = tessellateOnce(s.deflection * deflection, s.angle * angleRad, s.otherWay);
+    auto t = tessellateOnce(s.deflection * deflection, s.angle * angleRad, s.otherWay, progress);
     if (t && brokenFace(*t, faces.size()) < 0) return t;
     if (!last || (t && !last->ok())) last = std::move(t);
   }
   return std::move(*last); // a hole that is left ends the run as a leak with its place
 }
 
-Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angleRad, bool otherWay) const {
+Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angleRad, bool otherWay,
+                                                 const Progress* progress) const {
   std::lock_guard guard(meshLock); // the kernel stores triangulations on the shape itself
   auto fail = [&](int face, const std::string& why) {
     Problem p;
@@ -388,7 +404,9 @@ Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angle
     settings.Angle = angleRad;
     settings.InParallel = true;
     settings.MeshAlgo = otherWay ? IMeshTools_MeshAlgoType_Delabella : IMeshTools_MeshAlgoType_Watson;
-    BRepMesh_IncrementalMesh mesher(all, settings);
+    const Handle(StopWatcher) watcher = new StopWatcher(progress);
+    BRepMesh_IncrementalMesh mesher(all, settings, watcher->Start());
+    if (progress) progress->check();
   } catch (const Standard_Failure& e) {
     return fail(0, e.GetMessageString());
   }
@@ -750,7 +768,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
   Bnd_Box rough;
   BRepBndLib::Add(shape->all, rough, false);
   double scale = rough.IsVoid() ? 0 : std::sqrt(rough.SquareExtent());
-  auto t = shape->tessellate(1e-3 * std::max(scale, 1e-9), 15 * kPi / 180);
+  auto t = shape->tessellate(1e-3 * std::max(scale, 1e-9), 15 * kPi / 180, nullptr);
   if (!t) return t.problem();
   part.display = *t;
   keepSearchStarts(*shape, part.display);
@@ -847,6 +865,13 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
     if (split) // a shallow recess over the right part of the top
       s = BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeBox(gp_Pnt(a + 40, -1, 5), 30, 42, 2).Solid()).Shape();
     add(s);
+  } else if (what == "groove") { // a ring with a round groove of radius `a` in its top, and a ball of radius `b` in it
+    add(BRepAlgoAPI_Cut(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -2 * a), gp::DZ()), 6 * a, 2 * a),
+                                        BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -3 * a), gp::DZ()), 2 * a, 4 * a))
+                            .Shape(),
+                        BRepPrimAPI_MakeTorus(4 * a, a).Solid())
+            .Shape());
+    add(BRepPrimAPI_MakeSphere(gp_Pnt(4 * a, 0, 0), b).Solid());
   } else if (what == "slit") { // a block of 12 x 10 x 8 with a slit `a` wide and 2 high that opens at x = 12 only
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(12, 10, 8).Solid(),
                         BRepPrimAPI_MakeBox(gp_Pnt(2, 5, 3), gp_Pnt(13, 5 + a, 5)).Solid())

@@ -82,8 +82,10 @@ public:
   virtual double edgeCurvature(int edge, double t) const = 0;
   virtual EdgeProjection projectToEdge(int edge, const Vec3& p) const = 0;
   virtual FaceProjection projectToFace(int face, const Vec3& p) const = 0;
-  /// Chord error at most `deflection` and turn between facets at most `angleRad`, as far as the shape allows.
-  virtual Result<Tessellation> tessellate(double deflection, double angleRad) const = 0;
+  /// Chord error at most `deflection` and turn between facets at most `angleRad`, as far as the shape allows. Throws
+  /// Cancelled when `progress` is stopped.
+  virtual Result<Tessellation> tessellate(double deflection, double angleRad,
+                                          const Progress* progress = nullptr) const = 0;
 };
 
 struct LoadOptions {

@@ -18,8 +18,8 @@ public:
   FaceProjection projectToFace(int face, const Vec3& p) const override {
     return m_shape->projectToFace(own(m_faces, face), p);
   }
-  Result<Tessellation> tessellate(double deflection, double angleRad) const override {
-    auto t = m_shape->tessellate(deflection, angleRad);
+  Result<Tessellation> tessellate(double deflection, double angleRad, const Progress* progress) const override {
+    auto t = m_shape->tessellate(deflection, angleRad, progress);
     if (t) reduce(*t);
     return t;
   }

@@ -6,6 +6,7 @@
 #include "mesher/face_patch.h"
 #include "mesher/surface_bridge.h"
 #include "mesher/surface_match.h"
+#include "mesher/touching.h"
 #include <cmath>
 #include <map>
 #include <set>
@@ -356,7 +357,7 @@ std::optional<Problem> ownCrossings(const Part& part, const std::set<std::pair<i
   std::vector<CrossingPair> found;
   Tessellation fine;
   for (double finer : {1.0, 0.5}) {
-    auto t = part.shape->tessellate(2e-4 * finer * part.diagonal(), 8 * finer * kPi / 180);
+    auto t = part.shape->tessellate(2e-4 * finer * part.diagonal(), 8 * finer * kPi / 180, &progress);
     if (!t) return {};
     fine = std::move(*t);
     found = findCrossings(fine.points, fine.triangles, 1000, &progress);
@@ -396,7 +397,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   const double chord = std::max(
       std::clamp(0.2 * size.smallest(), std::min(0.02 * size.overall(), 1e-3 * part.diagonal()), 0.05 * size.overall()),
       1e-5 * part.diagonal());
-  auto tess = part.shape->tessellate(chord, 20 * kPi / 180);
+  auto tess = part.shape->tessellate(chord, 20 * kPi / 180, &progress);
   if (!tess) return tess.problem();
   progress.check();
   SurfaceOutcome out;
@@ -415,6 +416,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
+    if (!crossings.empty() && round <= 1)
+      if (auto p = touchingFaces(part, a.mesh, crossings, progress)) return *p;
     // Crossings that outlive a refinement and other triangles to start from may be the part's own.
     if (!crossings.empty() && round == 2)
       if (auto p = ownCrossings(part, pairs, progress)) return *p;
@@ -444,7 +447,8 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
     }
     // Where a smaller size does not help, the triangles to start from may be what leads astray: others are taken.
     if (round > 0 && crossings.size() > crossedBefore / 2) {
-      if (auto other = part.shape->tessellate(chord * (round % 2 ? 16 : 4), 20 * kPi / 180)) tess = std::move(other);
+      if (auto other = part.shape->tessellate(chord * (round % 2 ? 16 : 4), 20 * kPi / 180, &progress))
+        tess = std::move(other);
       size = asked;
       crossedBefore = std::numeric_limits<std::size_t>::max();
       continue;

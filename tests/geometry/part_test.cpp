@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstring>
 #include <map>
+#include <thread>
 
 using namespace tess;
 using namespace tess::test;
@@ -29,6 +30,18 @@ std::string cubeStl(int skip = -1, double shift = 0, int turn = -1) {
     s += "endloop\nendfacet\n";
   }
   return s + "endsolid cube\n";
+}
+
+/// So fine a triangulation takes the kernel minutes.
+TEST(Part, TheKernelsTriangulationCanBeStopped) {
+  const Part part = made("torus 10 3");
+  Progress progress;
+  std::thread stopper([&] {
+    std::this_thread::sleep_for(std::chrono::milliseconds(300));
+    progress.stop();
+  });
+  EXPECT_THROW((void)part.shape->tessellate(1e-6, 0.001, &progress), Cancelled);
+  stopper.join();
 }
 
 } // namespace

@@ -95,6 +95,35 @@ std::vector<std::array<int, 4>> sortedTets(const TetCore& core) {
   std::sort(r.begin(), r.end());
   return r;
 }
+/// A ball touches a groove of its own radius along half a circle: no triangles can follow that, and no refinement
+/// helps. With a gap there is room for both.
+TEST(Mesher, BodiesThatHugEachOtherAlongALineAreNamed) {
+  const Part hugging = made("groove 10 10");
+  ASSERT_EQ(hugging.bodies.size(), 2u);
+  SizeSettings s;
+  s.target = 4;
+  const SizeField field = makeSizeField(hugging, {s});
+  Progress progress;
+  auto m = meshPart(hugging, field, {1, 0}, progress);
+  const Problem* found = nullptr;
+  if (!m)
+    found = &m.problem();
+  else
+    for (const auto& p : m->problems)
+      if (p.severity == Severity::Error) found = &p;
+  ASSERT_NE(found, nullptr);
+  EXPECT_EQ(found->code, "part.touching-line");
+  EXPECT_EQ(found->fault, Fault::Input);
+  ASSERT_FALSE(found->places.empty());
+  for (const Vec3& at : found->places) {
+    EXPECT_NEAR((at - Vec3(40, 0, 0)).norm(), 10, 1e-3);
+    EXPECT_NEAR(at.y(), 0, 0.1);
+  }
+  const MeshOutcome apart = meshOf(made("groove 10 9.9"), 4);
+  for (const auto& p : apart.problems) EXPECT_NE(p.severity, Severity::Error) << p.sentence();
+  EXPECT_EQ(apart.mesh.regions.size(), 2u);
+}
+
 } // namespace
 
 TEST(Delaunay, cloudsWorkedOnByStretchesAreDelaunayEverywhere) {
