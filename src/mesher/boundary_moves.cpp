@@ -9,6 +9,7 @@
 namespace tess {
 namespace {
 
+constexpr double kDare = 1e-3; ///< least quality after a change by way of trial
 constexpr double kTurn = 0.9;  ///< cosine by which a surface triangle may turn in one change
 constexpr double kShape = 0.2; ///< least shape of a changed surface triangle (1: equilateral), unless it was worse
 
@@ -46,6 +47,10 @@ BoundaryMoves::BoundaryMoves(TetCore& core, SurfaceMesh& surface, const Part* pa
 }
 
 void BoundaryMoves::added(int v) {
+  noteUndo([this, v] {
+    m_surface.dim.resize(static_cast<std::size_t>(v));
+    m_surface.entity.resize(static_cast<std::size_t>(v));
+  });
   m_surface.dim.resize(static_cast<std::size_t>(v) + 1, Dim::Body);
   m_surface.entity.resize(static_cast<std::size_t>(v) + 1, -1);
 }
@@ -82,6 +87,39 @@ void BoundaryMoves::leave(int i) {
   auto& l = m_at[key(q[0], q[1], q[2])];
   l.erase(std::find(l.begin(), l.end(), i));
 }
+void BoundaryMoves::setTriangle(int i, const std::array<int, 3>& q) {
+  const auto k = static_cast<std::size_t>(i);
+  noteUndo([this, i, k, was = tri(i)] {
+    if (tri(i)[0] >= 0) leave(i);
+    m_surface.triangles[k] = was;
+    if (was[0] >= 0) enter(i);
+  });
+  if (tri(i)[0] >= 0) leave(i);
+  m_surface.triangles[k] = q;
+  if (q[0] >= 0) enter(i);
+}
+void BoundaryMoves::lockEdge(int a, int b) {
+  if (m.lockedEdges.insert(edgeKey(a, b)).second) noteUndo([this, a, b] { m.lockedEdges.erase(edgeKey(a, b)); });
+}
+void BoundaryMoves::unlockEdge(int a, int b) {
+  if (m.lockedEdges.erase(edgeKey(a, b))) noteUndo([this, a, b] { m.lockedEdges.insert(edgeKey(a, b)); });
+}
+void BoundaryMoves::setLine(int a, int b, int edge) {
+  auto put = [this, a, b](int e) {
+    if (e < 0)
+      m_line.erase(edgeKey(a, b));
+    else
+      m_line[edgeKey(a, b)] = e;
+  };
+  auto was = m_line.find(edgeKey(a, b));
+  noteUndo([put, e = was == m_line.end() ? -1 : was->second] { put(e); });
+  put(edge);
+}
+std::vector<int>& BoundaryMoves::chainOf(int edge) {
+  auto& chain = m_surface.edgeNodes[static_cast<std::size_t>(edge)];
+  noteUndo([this, edge, was = chain] { m_surface.edgeNodes[static_cast<std::size_t>(edge)] = was; });
+  return chain;
+}
 
 std::vector<int> BoundaryMoves::trianglesAt(int v) {
   std::set<int> r;
@@ -110,6 +148,7 @@ std::vector<int> BoundaryMoves::trianglesAt(int a, int b) const {
 
 void BoundaryMoves::setLock(int t, int face, bool on) {
   auto put = [&](int tet, int f) {
+    if (m.log) m.noteState(tet);
     auto bit = static_cast<std::uint8_t>(1 << f);
     auto& l = m.locked[static_cast<std::size_t>(tet)];
     l = static_cast<std::uint8_t>(on ? l | bit : l & ~bit);
@@ -191,9 +230,8 @@ bool BoundaryMoves::slide(int v) {
     for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &p : &m.pt(m.at(t).v[k]);
     if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
   }
-  m.points[static_cast<std::size_t>(v)] = p;
-  m.noteMove(v);
-  ++slides;
+  m.move(v, p);
+  ++counts.slides;
   return true;
 }
 
@@ -224,21 +262,22 @@ bool BoundaryMoves::peel(int t) {
   Vec3 mean = (n0 + n1).normalized();
   if (normal(u0).dot(mean) < kTurn || normal(u1).dot(mean) < kTurn) return false;
   if (trianglesAt(a, b).size() != 2) return false; // only these two may meet at the edge that goes
+  if (m.log) {                                     // it changes sides: counted as one that goes and one that comes
+    m.log->goes(t);
+    m.noteState(t);
+  }
   m.region[static_cast<std::size_t>(t)] = region(o0);
+  if (m.log) m.log->comes(t);
   for (int i = 0; i < 4; ++i) setLock(t, i, i != f[0] && i != f[1]);
-  m.lockedEdges.erase(edgeKey(a, b));
-  m.lockedEdges.insert(edgeKey(c, d));
-  leave(s0);
-  leave(s1);
-  m_surface.triangles[static_cast<std::size_t>(s0)] = u0;
-  m_surface.triangles[static_cast<std::size_t>(s1)] = u1;
-  enter(s0);
-  enter(s1);
-  ++peels;
+  unlockEdge(a, b);
+  lockEdge(c, d);
+  setTriangle(s0, u0);
+  setTriangle(s1, u1);
+  ++counts.peels;
   return true;
 }
 
-bool BoundaryMoves::insert(int t) {
+bool BoundaryMoves::insert(int t, bool dare) {
   if (!m_part) return false;
   const Tet x = m.at(t);
   struct Try {
@@ -275,11 +314,11 @@ bool BoundaryMoves::insert(int t) {
   }
   std::stable_sort(tries.begin(), tries.end(), [](const Try& a, const Try& b) { return a.length > b.length; });
   for (auto& y : tries)
-    if (insertAt(std::move(y.triangles), y.d, y.e, y.p)) return true;
+    if (insertAt(std::move(y.triangles), y.d, y.e, y.p, dare)) return true;
   return false;
 }
 
-bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec3& start) {
+bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec3& start, bool dare) {
   Vec3 p = start;
   auto has = [](const std::vector<int>& l, int x) { return std::find(l.begin(), l.end(), x) != l.end(); };
   // Neighbours on the same face whose circumcircle holds the point: a Delaunay cavity in the surface.
@@ -417,7 +456,7 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
     return d == Dim::Face ? m_part->shape->projectToFace(e, x).point : m_part->shape->projectToEdge(e, x).point;
   };
   double best = climb(p, 0.2 * reach, score(p, -2), put, score);
-  if (best <= worst * 1.05 + 1e-6) return false;
+  if (best <= (dare ? kDare : worst * 1.05 + 1e-6)) return false;
   std::vector<std::array<int, 4>> fresh;
   std::vector<int> regions;
   const int id = static_cast<int>(m.points.size());
@@ -456,12 +495,13 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
   added(id);
   m_surface.dim[static_cast<std::size_t>(id)] = d;
   m_surface.entity[static_cast<std::size_t>(id)] = e;
-  for (auto [a, b] : gone) m.lockedEdges.erase(edgeKey(a, b));
+  for (auto [a, b] : gone) unlockEdge(a, b);
   if (d == Dim::Edge) {
     auto [a, b] = gone.front();
-    m_line.erase(edgeKey(a, b));
-    m_line[edgeKey(a, id)] = m_line[edgeKey(id, b)] = e;
-    auto& chain = m_surface.edgeNodes[static_cast<std::size_t>(e)];
+    setLine(a, b, -1);
+    setLine(a, id, e);
+    setLine(id, b, e);
+    auto& chain = chainOf(e);
     for (std::size_t i = 0; i + 1 < chain.size(); ++i)
       if (edgeKey(chain[i], chain[i + 1]) == edgeKey(a, b)) {
         chain.insert(chain.begin() + static_cast<std::ptrdiff_t>(i) + 1, id);
@@ -470,17 +510,18 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
   }
   std::vector<int> faceOf;
   for (const auto& r : rim) faceOf.push_back(m_surface.face[static_cast<std::size_t>(r.triangle)]);
-  for (int s : triangles) {
-    leave(s);
-    m_surface.triangles[static_cast<std::size_t>(s)] = {-1, -1, -1};
-  }
+  for (int s : triangles) setTriangle(s, {-1, -1, -1});
   m.rebuild(cavity, fresh, &regions);
   for (std::size_t k = 0; k < rim.size(); ++k) {
-    m_surface.triangles.push_back({rim[k].a, rim[k].b, id});
+    noteUndo([this] {
+      m_surface.triangles.pop_back();
+      m_surface.face.pop_back();
+    });
+    m_surface.triangles.push_back({-1, -1, -1});
     m_surface.face.push_back(faceOf[k]);
-    enter(static_cast<int>(m_surface.triangles.size()) - 1);
-    m.lockedEdges.insert(edgeKey(rim[k].a, id));
-    m.lockedEdges.insert(edgeKey(rim[k].b, id));
+    setTriangle(static_cast<int>(m_surface.triangles.size()) - 1, {rim[k].a, rim[k].b, id});
+    lockEdge(rim[k].a, id);
+    lockEdge(rim[k].b, id);
     for (int t : m.lastMade) {
       int ia = m.indexOf(t, rim[k].a), ib = m.indexOf(t, rim[k].b);
       if (ia < 0 || ib < 0) continue;
@@ -488,11 +529,11 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
         if (i != ia && i != ib && m.at(t).v[i] != id) setLock(t, i, true);
     }
   }
-  ++insertions;
+  ++counts.insertions;
   return true;
 }
 
-bool BoundaryMoves::contract(int v, int w) {
+bool BoundaryMoves::contract(int v, int w, bool dare) {
   if (!m_part || !m.edgeLocked(v, w) || dim(v) == Dim::Point || dim(v) == Dim::Body || dim(w) == Dim::Body)
     return false;
   if (dim(v) == Dim::Edge) { // along its line only
@@ -507,7 +548,7 @@ bool BoundaryMoves::contract(int v, int w) {
     if (m.ghost(t)) return false;
     if (region(t) >= 0) old = std::min(old, quality(t));
   }
-  const double limit = std::max(old * 1.02, 1e-9);
+  const double limit = dare ? kDare : std::max(old * 1.02, 1e-9);
   const Vec3 to = m.pt(w);
   // Surface: common neighbours of v and w are exactly the apexes of the triangles between them.
   std::set<int> ofV, ofW, apexes;
@@ -564,35 +605,33 @@ bool BoundaryMoves::contract(int v, int w) {
     if ((m_part->shape->projectToFace(f, c).point - c).norm() > 0.05 * longest) return false;
   }
   for (int s : keep)
-    for (int x : tri(s)) m.lockedEdges.erase(edgeKey(v, x));
+    for (int x : tri(s)) unlockEdge(v, x);
   for (int s : drop) {
-    for (int x : tri(s)) m.lockedEdges.erase(edgeKey(v, x));
-    leave(s);
-    m_surface.triangles[static_cast<std::size_t>(s)] = {-1, -1, -1};
+    for (int x : tri(s)) unlockEdge(v, x);
+    setTriangle(s, {-1, -1, -1});
   }
   if (dim(v) == Dim::Edge) {
     int e = entity(v);
-    auto& chain = m_surface.edgeNodes[static_cast<std::size_t>(e)];
+    auto& chain = chainOf(e);
     auto it = std::find(chain.begin(), chain.end(), v);
     std::size_t i = static_cast<std::size_t>(it - chain.begin());
     int before = chain[i - 1], after = chain[i + 1];
-    m_line.erase(edgeKey(before, v));
-    m_line.erase(edgeKey(v, after));
-    m_line[edgeKey(before, after)] = e;
+    setLine(before, v, -1);
+    setLine(v, after, -1);
+    setLine(before, after, e);
     chain.erase(it);
   }
   m.rebuild(star, fresh, &regions);
   m.tetOf[static_cast<std::size_t>(v)] = -1;
   for (int s : keep) {
-    leave(s);
-    auto& q = m_surface.triangles[static_cast<std::size_t>(s)];
+    auto q = tri(s);
     std::replace(q.begin(), q.end(), v, w);
-    enter(s);
-    for (std::size_t i = 0; i < 3; ++i) m.lockedEdges.insert(edgeKey(q[i], q[(i + 1) % 3]));
+    setTriangle(s, q);
+    for (std::size_t i = 0; i < 3; ++i) lockEdge(q[i], q[(i + 1) % 3]);
     int tf = m.findFace(q[0], q[1], q[2]);
     setLock(tf >> 2, tf & 3, true);
   }
-  ++contractions;
+  ++counts.contractions;
   return true;
 }
 

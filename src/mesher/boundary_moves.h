@@ -17,6 +17,8 @@ public:
 
   /// False for a vertex that lies on the surface, and for the far corners around everything.
   bool inner(int v) const { return m_surface.dim[static_cast<std::size_t>(v)] == Dim::Body && !farCorner(v); }
+  /// Whether these two vertices follow each other on an edge of the part.
+  bool onLine(int a, int b) const { return m_line.count(edgeKey(a, b)) > 0; }
   /// A vertex inside was added to the core.
   void added(int v);
   /// Moves a surface vertex along its face or edge; the triangles must keep facing outwards and stay well shaped.
@@ -25,13 +27,16 @@ public:
   /// to the other side. The surface moves by less than the tet's height.
   bool peel(int t);
   /// A new vertex on a surface triangle or edge of tet t, with the tets around it on both sides made anew.
-  bool insert(int t);
-  /// Pulls surface vertex v into its neighbour w along the surface.
-  bool contract(int v, int w);
+  /// With `dare` it need not lift the worst there, only leave all tets positive; for trials that can be taken back.
+  bool insert(int t, bool dare = false);
+  /// Pulls surface vertex v into its neighbour w along the surface. `dare` as above.
+  bool contract(int v, int w, bool dare = false);
   /// Drops what is gone from the surface and takes over the places of its points.
   void finish();
 
-  int slides = 0, peels = 0, insertions = 0, contractions = 0;
+  struct Counts {
+    int slides = 0, peels = 0, insertions = 0, contractions = 0;
+  } counts;
 
 private:
   TetCore& m;
@@ -59,7 +64,16 @@ private:
   std::vector<int> trianglesAt(int v);
   void setLock(int t, int face, bool on);
   /// Tries a new vertex on these triangles, which are connected and belong to one face or lie around one edge.
-  bool insertAt(std::vector<int> triangles, Dim d, int e, const Vec3& p);
+  bool insertAt(std::vector<int> triangles, Dim d, int e, const Vec3& p, bool dare);
+  // What these change is noted in the core's log, where there is one.
+  template <class F> void noteUndo(F undo) {
+    if (m.log) m.log->add(std::move(undo));
+  }
+  void lockEdge(int a, int b);
+  void unlockEdge(int a, int b);
+  void setTriangle(int i, const std::array<int, 3>& q);
+  void setLine(int a, int b, int edge); ///< -1: no line
+  std::vector<int>& chainOf(int edge);
 };
 
 } // namespace tess

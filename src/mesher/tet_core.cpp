@@ -8,6 +8,11 @@ namespace tess {
 int TetCore::newTet() {
   if (!m_free.empty()) {
     int t = m_free.back();
+    if (log) {
+      log->add([this, t] { m_free.push_back(t); });
+      noteState(t);
+      log->comes(t);
+    }
     m_free.pop_back();
     region[static_cast<std::size_t>(t)] = -1;
     locked[static_cast<std::size_t>(t)] = 0;
@@ -17,10 +22,41 @@ int TetCore::newTet() {
   region.push_back(-1);
   locked.push_back(0);
   m_stamp.push_back(0);
-  return static_cast<int>(tets.size()) - 1;
+  const int made = static_cast<int>(tets.size()) - 1;
+  if (log) {
+    log->add([this] {
+      tets.pop_back();
+      region.pop_back();
+      locked.pop_back();
+      m_stamp.pop_back();
+    });
+    log->comes(made);
+  }
+  return made;
+}
+
+void TetCore::noteState(int t) {
+  const auto i = static_cast<std::size_t>(t);
+  log->add([this, i, was = tets[i], r = region[i], l = locked[i]] {
+    tets[i] = was;
+    region[i] = r;
+    locked[i] = l;
+  });
 }
 
 void TetCore::killTet(int t) {
+  if (log) {
+    log->goes(t);
+    log->add([this, t] { // runs last: the tet is whole again
+      m_free.pop_back();
+      for (int v : at(t).v)
+        if (v >= 0) {
+          tetOf[static_cast<std::size_t>(v)] = t;
+          if (!changed.empty()) changed[static_cast<std::size_t>(v)] = clock;
+        }
+    });
+    noteState(t);
+  }
   if (!changed.empty())
     for (int v : at(t).v)
       if (v >= 0) changed[static_cast<std::size_t>(v)] = clock;
@@ -28,13 +64,21 @@ void TetCore::killTet(int t) {
   m_free.push_back(t);
 }
 
-void TetCore::noteMove(int v) {
-  if (changed.empty()) return;
+void TetCore::move(int v, const Vec3& to) {
+  Vec3& p = points[static_cast<std::size_t>(v)];
   std::vector<int> star;
-  starOf(v, star);
-  for (int t : star)
+  if (log || !changed.empty()) starOf(v, star);
+  if (log) {
+    for (int t : star) log->goes(t);
+    log->add([this, v, was = p] { points[static_cast<std::size_t>(v)] = was; });
+  }
+  p = to;
+  for (int t : star) {
+    if (log) log->comes(t);
+    if (changed.empty()) continue;
     for (int w : at(t).v)
       if (w >= 0) changed[static_cast<std::size_t>(w)] = clock;
+  }
 }
 
 int TetCore::locate(const Vec3& p, int t, bool stayInside) {

@@ -10,6 +10,7 @@
 #pragma once
 #include "base/problem.h"
 #include "base/progress.h"
+#include <functional>
 #include <unordered_set>
 
 namespace tess {
@@ -29,6 +30,22 @@ inline std::uint64_t edgeKey(int a, int b) {
   return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
 }
 
+/// A series of changes that can be taken back as a whole.
+class ChangeLog {
+public:
+  /// Called with a tet that is about to go or to change its shape.
+  std::function<void(int)> goes;
+  /// Called with a tet that was made.
+  std::function<void(int)> comes;
+  void add(std::function<void()> undo) { m_undo.push_back(std::move(undo)); }
+  void takeBack() {
+    for (; !m_undo.empty(); m_undo.pop_back()) m_undo.back()();
+  }
+
+private:
+  std::vector<std::function<void()>> m_undo;
+};
+
 class TetCore {
 public:
   std::vector<Vec3> points;
@@ -41,8 +58,11 @@ public:
   std::vector<std::uint32_t> changed;
   std::uint32_t clock = 0;
   void watchChanges() { changed.assign(points.size(), clock); }
-  /// To be called for a vertex that was moved.
-  void noteMove(int v);
+  /// Moves a vertex; its tets must stay positive.
+  void move(int v, const Vec3& to);
+  /// While set, whatever `newTet`, `killTet`, `link`, `newPoint`, `move` and the functions built on them change is
+  /// noted there. To be taken back while it is set no more.
+  ChangeLog* log = nullptr;
 
   bool alive(int t) const { return tets[static_cast<std::size_t>(t)].v[0] != -2; }
   bool ghost(int t) const {
@@ -121,12 +141,25 @@ public:
     points.push_back(p);
     tetOf.push_back(-1);
     if (!changed.empty()) changed.push_back(clock);
+    if (log)
+      log->add([this] {
+        points.pop_back();
+        tetOf.pop_back();
+        if (!changed.empty()) changed.pop_back();
+      });
     return static_cast<int>(points.size()) - 1;
   }
   void link(int tf, int uf) {
+    if (log) [[unlikely]] {
+      noteState(tf >> 2);
+      noteState(uf >> 2);
+    }
     at(tf >> 2).n[tf & 3] = uf;
     at(uf >> 2).n[uf & 3] = tf;
   }
+
+  /// Notes what tet t is now, before a change that its functions do not note themselves.
+  void noteState(int t);
 
 private:
   std::vector<int> m_free;

@@ -6,6 +6,7 @@
 #include "mesher/max_min.h"
 #include "mesher/tet.h"
 #include <cmath>
+#include <spdlog/spdlog.h>
 
 namespace tess {
 
@@ -53,12 +54,13 @@ public:
       if (!work(0.30, 3)) break;
     }
     for (int k = 0; k < 4 && shake(); ++k) m_progress.check();
+    dare();
     stats.worstAfter = worst();
     m_surface.finish();
-    stats.slides = m_surface.slides;
-    stats.peels = m_surface.peels;
-    stats.surfaceInsertions = m_surface.insertions;
-    stats.surfaceContractions = m_surface.contractions;
+    stats.slides = m_surface.counts.slides;
+    stats.peels = m_surface.counts.peels;
+    stats.surfaceInsertions = m_surface.counts.insertions;
+    stats.surfaceContractions = m_surface.counts.contractions;
   }
 
 private:
@@ -187,6 +189,142 @@ private:
     return any;
   }
 
+  /// Tets that are flat although the surface they touch is not sharp there, worst first.
+  std::vector<std::pair<double, int>> lastFlat() {
+    std::vector<std::pair<double, int>> r;
+    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
+      if ((t & 0xffff) == 0) m_progress.check();
+      if (!inside(t)) continue;
+      const double x = q(t);
+      if (x < kFlat && !inSharpEdge(t)) r.push_back({x, t});
+    }
+    std::sort(r.begin(), r.end());
+    return r;
+  }
+  /// Whether two surface triangles of tet t meet at a sharp angle in an edge of the part: no change can help it then.
+  bool inSharpEdge(int t) const {
+    for (int i = 0; i < 4; ++i)
+      for (int k = 0; k < i; ++k)
+        if (m.faceLocked(t, i) && m.faceLocked(t, k)) {
+          const int *f = kTetFace[i], *g = kTetFace[k];
+          const Tet& x = m.at(t);
+          int ends[2], n = 0;
+          for (int j = 0; j < 4; ++j)
+            if (j != i && j != k) ends[n++] = x.v[j];
+          if (!m_surface.onLine(ends[0], ends[1])) continue;
+          const Vec3 a = triangleNormal(m.pt(x.v[f[0]]), m.pt(x.v[f[1]]), m.pt(x.v[f[2]])),
+                     b = triangleNormal(m.pt(x.v[g[0]]), m.pt(x.v[g[1]]), m.pt(x.v[g[2]]));
+          if (a.dot(b) < 0 && a.cross(b).norm() < kFlat) return true;
+        }
+    return false;
+  }
+
+  /// What no single change betters may give way to several: one that makes things worse at first, then all around it
+  /// is bettered. Kept when the tets that changed are better in the end, taken back as a whole otherwise.
+  void dare() {
+    // A trial takes some milliseconds: where flat tets are many, in wedges of the part, not all get theirs.
+    const std::size_t most = std::min<std::size_t>(100 + m.tets.size() / 100, 1500);
+    std::size_t trials = 0;
+    for (int round = 0; round < 8; ++round) {
+      bool any = false;
+      const auto flat = lastFlat();
+      spdlog::debug("last flat tets: {}, worst {}, after {} trials", flat.size(), flat.empty() ? 1 : flat.front().first,
+                    trials);
+      for (auto [was, t] : flat) {
+        m_progress.check();
+        // Also when something else there gave way: until this one has.
+        for (int kick = 0; kick < kKicks && inside(t) && q(t) == was && trials < most; ++kick, ++trials)
+          if (trial(t, kick)) any = true;
+      }
+      if (!any || trials >= most) return;
+    }
+  }
+
+  static constexpr int kKicks = 28; ///< ways to change the surroundings of a tet
+
+  /// A change for the worse at tet t; false when there is none of this number.
+  bool kickAt(int t, int kick) {
+    const Tet x = m.at(t);
+    if (kick < 6) return removeEdge(t, x.v[kTetEdge[kick][0]], x.v[kTetEdge[kick][1]], true);
+    if ((kick -= 6) < 12) {
+      const auto& e = kTetEdge[kick / 2];
+      const int v = x.v[e[kick % 2]], w = x.v[e[1 - kick % 2]];
+      return contract(v, w, true) || m_surface.contract(v, w, true);
+    }
+    if ((kick -= 12) < 4) return flipFace(t, kick, true);
+    if ((kick -= 4) < 1) return m_surface.insert(t, true);
+    if ((kick -= 1) < 1) return insert(t, true);
+    return m_surface.inner(x.v[kick - 1]) && toMiddle(x.v[kick - 1]);
+  }
+
+  bool trial(int t, int kick) {
+    const ImproveStats before = stats;
+    const auto surfaceBefore = m_surface.counts;
+    ChangeLog log;
+    std::vector<double> lost;
+    std::vector<int> fresh;
+    std::unordered_set<int> known; // fresh ones, and dead ones among them
+    log.goes = [&](int y) {
+      if (inside(y) && !known.count(y)) lost.push_back(q(y));
+    };
+    log.comes = [&](int y) {
+      if (known.insert(y).second) fresh.push_back(y);
+    };
+    m.log = &log;
+    ++m.clock;
+    if (kickAt(t, kick)) settle(fresh);
+    m.log = nullptr;
+    std::vector<double> now;
+    for (int y : fresh)
+      if (inside(y)) now.push_back(q(y));
+    if (better(now, lost)) return true;
+    ++m.clock;
+    log.takeBack();
+    stats = before;
+    m_surface.counts = surfaceBefore;
+    return false;
+  }
+
+  /// Betters what lies around the tets made by a trial.
+  void settle(const std::vector<int>& fresh) {
+    for (int k = 0; k < 3; ++k) {
+      std::vector<int> around;
+      for (int t : fresh) {
+        if (!inside(t)) continue;
+        for (int v : m.at(t).v) {
+          m.starOf(v, m_star);
+          around.insert(around.end(), m_star.begin(), m_star.end());
+        }
+      }
+      std::sort(around.begin(), around.end());
+      around.erase(std::unique(around.begin(), around.end()), around.end());
+      std::vector<std::pair<double, int>> bad;
+      for (int t : around)
+        if (inside(t))
+          if (const double x = q(t); x < 0.3) bad.push_back({x, t});
+      std::sort(bad.begin(), bad.end());
+      bool any = false;
+      for (auto [was, t] : bad)
+        if (inside(t) && q(t) == was && improve(t, 3)) any = true;
+      if (!any) return;
+    }
+  }
+
+  /// Whether the worst of `now` are better than the worst of `before`, one by one.
+  static bool better(std::vector<double> now, std::vector<double> before) {
+    auto flat = [](std::vector<double>& list) {
+      std::sort(list.begin(), list.end());
+      list.erase(std::lower_bound(list.begin(), list.end(), kSlide), list.end());
+    };
+    flat(now);
+    flat(before);
+    for (std::size_t i = 0; i < before.size(); ++i) {
+      if (i == now.size() || now[i] > 1.01 * before[i]) return true;
+      if (now[i] < 0.99 * before[i]) return false;
+    }
+    return false;
+  }
+
   /// Tries to better a tet by all that `effort` allows; what failed is not tried again before something around the
   /// tet's vertices has changed, since in thin walls most tets stay what they are.
   bool improve(int t, int effort) {
@@ -225,14 +363,17 @@ private:
     return m_surface.insert(t);
   }
 
-  bool removeEdge(int t, int a, int b) {
+  // With `dare` a change need only leave the tets positive, however flat.
+  static constexpr double kDare = 1e-3;
+
+  bool removeEdge(int t, int a, int b, bool dare = false) {
     if (m.edgeLocked(a, b) || !m.ringOf(t, a, b, m_ring)) return false;
     double old = 1;
     for (int x : m_ring.tets) {
       if (m.region[static_cast<std::size_t>(x)] < 0) return false;
       old = std::min(old, q(x));
     }
-    double limit = std::max(old * 1.0001, 1e-9);
+    double limit = dare ? kDare : std::max(old * 1.0001, 1e-9);
     double s = m.bestRing(m_ring, m_tris, [&](int x, int y, int z) {
       double v = tetQuality(m.pt(x), m.pt(y), m.pt(z), m.pt(b));
       if (v <= limit) return 0.0;
@@ -250,14 +391,14 @@ private:
     return true;
   }
 
-  bool flipFace(int t, int f) {
+  bool flipFace(int t, int f, bool dare = false) {
     if (!m.canFlip23(t, f)) return false;
     int o = m.at(t).n[f] >> 2, of = m.at(t).n[f] & 3;
-    double old = std::min(q(t), q(o));
+    double limit = dare ? kDare : std::min(q(t), q(o)) * 1.0001;
     const int* k = kTetFace[f];
     const Vec3 &top = m.pt(m.at(t).v[f]), &bottom = m.pt(m.at(o).v[of]);
     for (int i = 0; i < 3; ++i)
-      if (tetQuality(m.pt(m.at(t).v[k[i]]), m.pt(m.at(t).v[k[(i + 1) % 3]]), bottom, top) <= old * 1.0001) return false;
+      if (tetQuality(m.pt(m.at(t).v[k[i]]), m.pt(m.at(t).v[k[(i + 1) % 3]]), bottom, top) <= limit) return false;
     m.flip23(t, f);
     ++stats.flips;
     return true;
@@ -321,19 +462,32 @@ private:
       for (int k = 0; k < 4; ++k) c[k] = m.at(t).v[k] == v ? &p : &m.pt(m.at(t).v[k]);
       if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return false;
     }
-    m.points[static_cast<std::size_t>(v)] = p;
-    m.noteMove(v);
+    m.move(v, p);
+    ++stats.moves;
+    return true;
+  }
+
+  /// Puts an inner vertex into the middle of its neighbours, where its tets stay positive.
+  bool toMiddle(int v) {
+    m.starOf(v, m_star);
+    Vec3 middle(0, 0, 0);
+    for (int t : m_star)
+      for (int w : m.at(t).v)
+        if (w != v) middle += m.pt(w);
+    middle /= 3.0 * static_cast<double>(m_star.size());
+    if (starQuality(m_star, v, middle, 0) <= kDare) return false;
+    m.move(v, middle);
     ++stats.moves;
     return true;
   }
 
   /// Pulls inner vertex v into w.
-  bool contract(int v, int w) {
+  bool contract(int v, int w, bool dare = false) {
     if (!m_surface.inner(v)) return false;
     m.starOf(v, m_star);
     double old = 1;
     for (int t : m_star) old = std::min(old, q(t));
-    double limit = std::max(old * 1.0001, 1e-9);
+    double limit = dare ? kDare : std::max(old * 1.0001, 1e-9);
     std::vector<std::array<int, 4>> fresh;
     Vec3 to = m.pt(w);
     double longest = -1; // twice the size there, asked for when all else is well
@@ -356,13 +510,13 @@ private:
       }
     std::vector<int> old_ = m_star;
     m.rebuild(old_, fresh);
-    m.tetOf[static_cast<std::size_t>(v)] = -1;
+    m.tetOf[static_cast<std::size_t>(v)] = -1; // a log restores it with the tets
     ++stats.collapses;
     return true;
   }
 
   /// A new point in the cavity around a bad tet, when it lifts the worst there.
-  bool insert(int t) {
+  bool insert(int t, bool dare = false) {
     const Tet x = m.at(t);
     const Vec3 &a = m.pt(x.v[0]), &b = m.pt(x.v[1]), &c = m.pt(x.v[2]), &d = m.pt(x.v[3]);
     Vec3 middle = (a + b + c + d) / 4;
@@ -392,7 +546,7 @@ private:
       }
       if (!any) step *= 0.5;
     }
-    if (best <= old * 1.05 + 1e-9) return false;
+    if (best <= (dare ? kDare : old * 1.05 + 1e-9)) return false;
     for (const auto& w : cavity.walls)
       if (orient3d(m.pt(w.v[0]), m.pt(w.v[1]), m.pt(w.v[2]), p) <= 0) return false;
     m.newPoint(p);

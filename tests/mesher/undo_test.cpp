@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Changes by way of trial: what is taken back leaves no trace, whatever was done in between.
+#include "mesher/boundary_moves.h"
+#include "mesher/tet.h"
+#include "support/fixtures.h"
+#include <map>
+#include <random>
+#include <set>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+/// All that a trial may touch, in a form that can be compared; the order of unused places and of a vertex's own tet are
+/// free.
+struct State {
+  std::vector<Vec3> points;
+  std::map<int, std::array<int, 10>> tets; ///< corners, neighbours, region, locks
+  std::set<std::uint64_t> lockedEdges;
+  std::vector<std::array<int, 3>> triangles;
+  std::vector<int> face, entity;
+  std::vector<Dim> dim;
+  std::vector<std::vector<int>> edgeNodes;
+  bool operator==(const State&) const = default;
+};
+State stateOf(const TetCore& core, const SurfaceMesh& s) {
+  State r;
+  r.points = core.points;
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t)
+    if (core.alive(t)) {
+      const Tet& x = core.at(t);
+      r.tets[t] = {x.v[0],
+                   x.v[1],
+                   x.v[2],
+                   x.v[3],
+                   x.n[0],
+                   x.n[1],
+                   x.n[2],
+                   x.n[3],
+                   core.region[static_cast<std::size_t>(t)],
+                   core.locked[static_cast<std::size_t>(t)]};
+    }
+  r.lockedEdges = {core.lockedEdges.begin(), core.lockedEdges.end()};
+  r.triangles = s.triangles;
+  r.face = s.face;
+  r.entity = s.entity;
+  r.dim = s.dim;
+  r.edgeNodes = s.edgeNodes;
+  return r;
+}
+
+TEST(Undo, AnySeriesOfChangesIsTakenBackWhole) {
+  const Part part = made("drilled 4");
+  SizeSettings settings;
+  settings.target = 4;
+  const SizeField size = makeSizeField(part, {settings});
+  Progress progress;
+  auto made = meshSurface(part, size, progress);
+  ASSERT_TRUE(made.ok());
+  SurfaceMesh& surface = made->mesh;
+  TetCore core, bare;
+  ASSERT_TRUE(recoverBoundary(core, bare, surface, progress).ok());
+  ASSERT_FALSE(assignRegions(core, surface, part, progress));
+  refineInside(core, size, progress);
+  BoundaryMoves moves(core, surface, &part, size);
+  core.watchChanges();
+  std::mt19937 rng(7);
+  auto pick = [&](int n) { return static_cast<int>(rng() % static_cast<std::uint32_t>(n)); };
+  int done[8] = {};
+  for (int series = 0; series < 60; ++series) {
+    const State before = stateOf(core, surface);
+    ChangeLog log;
+    std::set<int> fresh;
+    log.goes = [&](int t) { fresh.erase(t); };
+    log.comes = [&](int t) { fresh.insert(t); };
+    core.log = &log;
+    for (int step = 0; step < 40; ++step) {
+      int t = pick(static_cast<int>(core.tets.size()));
+      if (!core.solid(t) || core.region[static_cast<std::size_t>(t)] < 0) continue;
+      const Tet x = core.at(t);
+      const int a = x.v[pick(4)], b = x.v[pick(4)];
+      const int what = pick(8);
+      bool changed = false;
+      if (what == 0 && core.canFlip23(t, 0)) {
+        core.flip23(t, 0);
+        changed = true;
+      } else if (what == 1) {
+        TetCore::Cavity cavity;
+        const Vec3 middle = (core.pt(x.v[0]) + core.pt(x.v[1]) + core.pt(x.v[2]) + core.pt(x.v[3])) / 4;
+        const int id = static_cast<int>(core.points.size());
+        if (core.cavityOf(middle, id, t, cavity)) {
+          core.newPoint(middle);
+          moves.added(id);
+          core.fill(cavity, id);
+          changed = true;
+        }
+      } else if (what == 2)
+        changed = moves.slide(a);
+      else if (what == 3)
+        changed = moves.peel(t);
+      else if (what == 4)
+        changed = moves.insert(t, true);
+      else if (what == 5)
+        changed = a != b && moves.contract(a, b, true);
+      else if (what == 6 && moves.inner(a)) {
+        core.move(a, core.pt(a) + 1e-3 * Vec3(1, 2, 3));
+        changed = true;
+      } else if (what == 7 && a != b && !core.edgeLocked(a, b)) {
+        TetCore::Ring ring;
+        std::vector<std::array<int, 3>> tris;
+        if (core.ringOf(t, a, b, ring) && core.bestRing(ring, tris, [&](int u, int v, int w) {
+              return std::min(tetQuality(core.pt(u), core.pt(v), core.pt(w), core.pt(b)),
+                              tetQuality(core.pt(u), core.pt(w), core.pt(v), core.pt(a)));
+            }) > 0) {
+          core.replaceRing(ring, tris);
+          changed = true;
+        }
+      }
+      done[what] += changed;
+    }
+    core.log = nullptr;
+    for (int t : fresh) EXPECT_TRUE(core.alive(t));
+    // Every other series stays, so that later ones start from elsewhere.
+    if (series % 2) continue;
+    EXPECT_FALSE(stateOf(core, surface) == before);
+    log.takeBack();
+    ASSERT_TRUE(stateOf(core, surface) == before) << "series " << series;
+    for (int v = 0; v < static_cast<int>(core.points.size()); ++v)
+      if (const int t = core.tetOf[static_cast<std::size_t>(v)]; t >= 0) {
+        ASSERT_TRUE(core.alive(t));
+        ASSERT_GE(core.indexOf(t, v), 0);
+      }
+  }
+  for (int what : {0, 1, 2, 4, 5, 6, 7}) EXPECT_GT(done[what], 0) << what;
+  // What was looked up before is found again: no tet refers to a triangle or an edge that is not there.
+  moves.finish();
+  for (const auto& q : surface.triangles) EXPECT_GE(core.findFace(q[0], q[1], q[2]), 0);
+}
+
+} // namespace
