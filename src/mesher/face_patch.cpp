@@ -47,7 +47,7 @@ void FacePatch::run() {
 
 /// The patch rolled out into a plane, when it is part of a cylinder that does not close: places are preserved along the
 /// surface, so that what is Delaunay there is so on the cylinder. Empty when it cannot be.
-std::vector<Vec3> FacePatch::rolledOut(const std::vector<std::array<int, 2>>& edges) const {
+FacePatch::Roll FacePatch::rolledOut(const std::vector<std::array<int, 2>>& edges) const {
   const PartFace& face = m_part.faces[static_cast<std::size_t>(m_face)];
   if (face.kind != SurfaceKind::Cylinder || face.radius <= 0 || face.axis.norm() == 0) return {};
   const Vec3 along = face.axis.normalized(), e1 = along.unitOrthogonal(), e2 = along.cross(e1);
@@ -75,6 +75,9 @@ std::vector<Vec3> FacePatch::rolledOut(const std::vector<std::array<int, 2>>& ed
       widest = turned[i + 1] - turned[i];
       from = turned[i + 1];
     }
+  const int side = outward ? 0 : 1;
+  Roll roll{{},   e1,          e2,     along, middle[side].center().x() * e1 + middle[side].center().y() * e2,
+            from, face.radius, outward};
   std::vector<Vec3> flat(g.points.size(), Vec3::Zero());
   for (std::size_t v = 0; v < g.points.size(); ++v) {
     if (g.star[v].empty()) continue;
@@ -86,7 +89,63 @@ std::vector<Vec3> FacePatch::rolledOut(const std::vector<std::array<int, 2>>& ed
     if (std::abs(flat[static_cast<std::size_t>(e[0])].x() - flat[static_cast<std::size_t>(e[1])].x()) >
         kPi * face.radius)
       return {};
-  return flat;
+  roll.flat = std::move(flat);
+  return roll;
+}
+
+FaceProjection FacePatch::Roll::onCylinder(const Vec3& p) const {
+  const double a = from + (outward ? 1 : -1) * p.x() / radius;
+  FaceProjection r;
+  r.normal = std::cos(a) * e1 + std::sin(a) * e2;
+  r.point = axis + p.y() * along + (outward ? radius : -radius) * r.normal;
+  r.curvature = 1 / radius;
+  return r;
+}
+
+/// Triangles between the rims alone would cut through the inside of the cylinder where it turns far: places between
+/// are laid out in the plane, half a radian apart, each as a short edge inside the region.
+void FacePatch::putInside(Roll& roll, std::vector<std::array<int, 2>>& edges) {
+  constexpr double kApart = 0.45; // rad
+  Box box;
+  for (const auto& e : edges) box.add(roll.flat[static_cast<std::size_t>(e[0])]);
+  const double step = kApart * roll.radius;
+  if (box.size().x() < 1.3 * step) return;
+  const std::vector<std::array<int, 2>> rims = edges;
+  auto at = [&](int v) -> const Vec3& { return roll.flat[static_cast<std::size_t>(v)]; };
+  // Inside, and clear of all rims.
+  auto clear = [&](const Vec3& p) {
+    bool in = false;
+    for (const auto& e : rims) {
+      const Vec3 &a = at(e[0]), &b = at(e[1]);
+      const Vec3 d = b - a;
+      const double l2 = d.squaredNorm(), t = l2 > 0 ? std::clamp((p - a).dot(d) / l2, 0.0, 1.0) : 0;
+      if ((a + t * d - p).norm() < 0.35 * step) return false;
+      if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < a.x() + (p.y() - a.y()) / d.y() * d.x()) in = !in;
+    }
+    return in;
+  };
+  const int columns = static_cast<int>(box.size().x() / step), rows = static_cast<int>(box.size().y() / step) + 1;
+  if (rows > 2000) return;
+  for (int column = 1; column <= columns; ++column)
+    for (int row = 0; row < rows; ++row) {
+      m_progress.check();
+      const Vec3 p(box.lo.x() + box.size().x() * column / (columns + 1),
+                   box.lo.y() + box.size().y() * (row + 0.5) / rows, 0);
+      if (!clear(p)) continue;
+      int ends[2];
+      for (int k = 0; k < 2; ++k) {
+        const Vec3 q = p + Vec3(0, (k ? 0.1 : -0.1) * step, 0);
+        const FaceProjection on = roll.onCylinder(q);
+        ends[k] = g.addPoint(on.point, Dim::Face, m_face);
+        globalId.push_back(-1);
+        m_h.push_back(m_size.at(on.point));
+        m_askedAt.push_back(on.point);
+        m_normal.push_back(on.normal);
+        roll.flat.push_back(q);
+      }
+      edges.push_back({ends[0], ends[1]});
+      edges.push_back({ends[1], ends[0]});
+    }
 }
 
 /// Whether the patch is a strip that is narrower than the elements on it: area over half the length of its boundary.
@@ -120,7 +179,11 @@ void FacePatch::unfold() {
   }
   if (edges.empty()) return;
   std::vector<Vec3> seen;
-  if (folded || narrow(edges)) seen = rolledOut(edges);
+  if (const bool strip = narrow(edges); folded || strip) {
+    Roll roll = rolledOut(edges);
+    if (!roll.flat.empty() && !strip) putInside(roll, edges);
+    seen = std::move(roll.flat);
+  }
   if (!folded && seen.empty()) return;
   Vec3 mean(0, 0, 1);
   if (seen.empty()) {

@@ -68,7 +68,16 @@ private:
   /// A face that is folded, as where its edges nearly touch, is triangulated anew between its edges, if it is flat,
   /// part of a cylinder, or turns little.
   void unfold();
-  std::vector<Vec3> rolledOut(const std::vector<std::array<int, 2>>& edges) const;
+  struct Roll {
+    std::vector<Vec3> flat; ///< per vertex; empty when the patch cannot be rolled out
+    Vec3 e1, e2, along, axis;
+    double from = 0, radius = 0;
+    bool outward = true;
+    /// Place on the cylinder and in the plane.
+    FaceProjection onCylinder(const Vec3& p) const;
+  };
+  Roll rolledOut(const std::vector<std::array<int, 2>>& edges) const;
+  void putInside(Roll& roll, std::vector<std::array<int, 2>>& edges);
   bool narrow(const std::vector<std::array<int, 2>>& edges) const;
   bool tryFlip(int t, int a, int b, bool byAngle);
   void smooth();

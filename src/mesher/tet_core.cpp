@@ -315,7 +315,37 @@ void TetCore::starOf(int v, std::vector<int>& out) const {
   }
 }
 
+int TetCore::towards(int a, int b) const {
+  int t = tetOf[static_cast<std::size_t>(a)];
+  if (t < 0) return -1;
+  const Vec3& to = pt(b);
+  std::uint32_t rng = 12345;
+  // A walk in tets that are not Delaunay can run in circles: after so many steps the whole star is looked at.
+  for (int step = 0; step < 300; ++step) {
+    const Tet& x = at(t);
+    rng = rng * 1664525u + 1013904223u;
+    const int start = static_cast<int>(rng >> 30);
+    int next = -1;
+    bool within = true;
+    for (int k = 0; k < 4 && next < 0; ++k) {
+      const int i = (start + k) & 3;
+      if (x.v[i] == b) return t;
+      if (x.v[i] == kGhost) return -1;
+      if (x.v[i] == a) continue;
+      const int* f = kTetFace[i];
+      if (x.v[f[0]] == kGhost || x.v[f[1]] == kGhost || x.v[f[2]] == kGhost) return -1;
+      const double side = orient3d(pt(x.v[f[0]]), pt(x.v[f[1]]), pt(x.v[f[2]]), to);
+      if (side < 0) next = x.n[i] >> 2;
+      within = within && side > 0;
+    }
+    if (next < 0) return within ? t : -1;
+    t = next;
+  }
+  return -1;
+}
+
 int TetCore::findEdge(int a, int b) const {
+  if (const int t = towards(a, b); t >= 0) return indexOf(t, b) >= 0 ? t : -1;
   std::vector<int> star;
   starOf(a, star);
   for (int t : star)
@@ -324,14 +354,20 @@ int TetCore::findEdge(int a, int b) const {
 }
 
 int TetCore::findFace(int a, int b, int c) const {
-  std::vector<int> star;
-  starOf(a, star);
-  for (int t : star) {
-    int ib = indexOf(t, b), ic = indexOf(t, c);
-    if (ib < 0 || ic < 0) continue;
-    int f = 6 - indexOf(t, a) - ib - ic;
-    return 4 * t + f;
-  }
+  const int start = findEdge(a, b);
+  if (start < 0) return -1;
+  int t = start, kept = kGhost - 2; // round the edge: out opposite the corner that was kept from the tet before
+  do {
+    const Tet& q = at(t);
+    int others[2], n = 0;
+    for (int i = 0; i < 4; ++i)
+      if (q.v[i] != a && q.v[i] != b) others[n++] = i;
+    for (int i : others)
+      if (q.v[i] == c) return 4 * t + (6 - indexOf(t, a) - indexOf(t, b) - i);
+    const int out = q.v[others[1]] == kept ? 1 : 0;
+    kept = q.v[others[1 - out]];
+    t = q.n[others[out]] >> 2;
+  } while (t != start);
   return -1;
 }
 

@@ -114,6 +114,9 @@ public:
     std::vector<int> tets, r;
   };
   bool ringOf(int t, int a, int b, Ring& ring) const;
+  /// The tet at vertex a that holds b or through which the way from a to b begins, found without a look at the whole
+  /// star; -1 when that is not clear, as along a face or at the hull.
+  int towards(int a, int b) const;
   /// A live tet holding edge (a, b), or -1.
   int findEdge(int a, int b) const;
   /// A live tet and face number for a triangle; -1 if absent. Returns 4 * tet + face.

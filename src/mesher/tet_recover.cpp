@@ -80,10 +80,14 @@ private:
 
   /// One step from a towards b. True when something was flipped.
   bool clearSegment(int a, int b, int seed) {
-    m.starOf(a, m_star);
-    std::vector<int> star = m_star;
+    // A vertex in the middle of a round face can have tens of thousands of tets.
+    if (const int t = m.towards(a, b); t >= 0)
+      m_star = {t};
+    else
+      m.starOf(a, m_star);
+    const std::vector<int> star = m_star;
     for (int t : star) {
-      if (m.ghost(t)) continue;
+      if (m.ghost(t) || m.indexOf(t, b) >= 0) continue;
       int ia = m.indexOf(t, a);
       const int* f = kTetFace[ia];
       int p[3] = {m.at(t).v[f[0]], m.at(t).v[f[1]], m.at(t).v[f[2]]};

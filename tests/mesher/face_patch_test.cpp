@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/face_patch.h"
+#include "support/fixtures.h"
+#include <algorithm>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+/// A quarter of a cylinder whose triangles to start from fan out from a corner, right through its inside: rolled out
+/// and filled anew, it must get triangles that follow it, also far from the rims.
+TEST(FacePatch, AWideCylinderThatStartsFoldedFollowsItsSurface) {
+  const double r = 10, h = 30;
+  const Part part = made("quarter 10 8 30");
+  const auto face = std::find_if(part.faces.begin(), part.faces.end(), [&](const PartFace& f) {
+    return f.kind == SurfaceKind::Cylinder && std::abs(f.radius - r) < 1e-9;
+  });
+  ASSERT_NE(face, part.faces.end());
+  const int id = static_cast<int>(face - part.faces.begin());
+  SizeSettings s;
+  s.target = 1;
+  const SizeField size = makeSizeField(part, {s});
+  Progress progress;
+  FacePatch patch(part, id, size, progress);
+  std::vector<std::pair<double, double>> rim; // angle and height, round the patch as seen from outside
+  const int across = 16, up = 30;
+  for (int i = 0; i < across; ++i) rim.push_back({0.5 * kPi * i / across, 0});
+  for (int i = 0; i < up; ++i) rim.push_back({0.5 * kPi, h * i / up});
+  for (int i = across; i > 0; --i) rim.push_back({0.5 * kPi * i / across, h});
+  for (int i = up; i > 0; --i) rim.push_back({0, h * i / up});
+  for (auto [angle, z] : rim) {
+    patch.g.addPoint(Vec3(r * std::cos(angle), r * std::sin(angle), z), Dim::Edge, 0);
+    patch.globalId.push_back(-1);
+  }
+  const int n = static_cast<int>(rim.size());
+  for (int i = 1; i + 1 < n; ++i) patch.g.addTriangle({0, i, i + 1}, id);
+  for (int i = 0; i < n; ++i) patch.g.feature[SurfaceGraph::key(i, (i + 1) % n)] = 0;
+  patch.run();
+  double area = 0, longest = 0;
+  std::size_t turned = 0;
+  for (int t = 0; t < static_cast<int>(patch.g.tris.size()); ++t) {
+    if (!patch.g.alive(t)) continue;
+    const auto& q = patch.g.tri(t);
+    const Vec3 &a = patch.g.pt(q[0]), &b = patch.g.pt(q[1]), &c = patch.g.pt(q[2]);
+    area += triangleArea(a, b, c);
+    longest = std::max({longest, (a - b).norm(), (b - c).norm(), (c - a).norm()});
+    const Vec3 out = part.shape->projectToFace(id, (a + b + c) / 3).normal;
+    turned += triangleNormal(a, b, c).dot(out) < 0.9;
+  }
+  EXPECT_NEAR(area, 0.5 * kPi * r * h, 0.01 * 0.5 * kPi * r * h);
+  EXPECT_LT(longest, 1.6);
+  EXPECT_EQ(turned, 0u);
+}
+
+} // namespace
