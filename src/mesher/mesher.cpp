@@ -109,16 +109,9 @@ struct Filled {
   std::vector<Vec3> splitAt;
 };
 
-/// An edge of the first surface that could not be filled against.
-struct LostEdge {
-  Vec3 at;
-  double length;
-};
-
-/// `kept`: a surface that is filled as it is; null: it is made. `firstLost`: what its first tetrahedra lacked.
-/// `patience`: how many times in a row more edges may be lost than before.
+/// `kept`: a surface that is filled as it is; null: it is made.
 Result<Filled> fillSurface(const Part& part, const SizeField& size, const SurfaceMesh* kept, MeshOutcome& out,
-                           std::vector<LostEdge>& firstLost, int patience, Clock& clock, Progress& progress) {
+                           Clock& clock, Progress& progress) {
   Filled filled;
   TetCore& core = filled.core;
   SurfaceMesh& surface = filled.surface;
@@ -171,17 +164,11 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
       break;
     }
     if (halved.empty()) lostFirst = *r;
-    if (round == 0)
-      for (const auto& e : r->lostEdges) {
-        const Vec3 &a = surface.points[static_cast<std::size_t>(e[0])],
-                   &b = surface.points[static_cast<std::size_t>(e[1])];
-        firstLost.push_back({0.5 * (a + b), (a - b).norm()});
-      }
     // Halving that makes ever more edges drop out will not come to an end: two surfaces lie too close.
     std::size_t lost = r->lostEdges.size() + r->lostFaces.size();
     grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
     lostBefore = lost;
-    if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == (kept ? 4 : patience))
+    if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == 4)
       return kept ? keptProblem(lostFirst, *kept) : lostProblem(*r, surface, part);
     // What flips cannot bring in is too coarse for its surroundings: its edges get a point on the geometry.
     std::vector<std::array<int, 2>> edges = r->lostEdges;
@@ -208,8 +195,6 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
   clock.lap("fill");
   return filled;
 }
-
-constexpr int kAttempts = 4; ///< at a surface that can be filled
 
 /// Meshes a part all of whose edges are followed.
 Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
@@ -250,24 +235,21 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     return out;
   }
   for (; !filled; ++attempt) {
-    std::vector<LostEdge> lost;
-    auto f = fillSurface(part, size, kept, out, lost, attempt + 1 < kAttempts ? 2 : 4, clock, progress);
+    auto f = fillSurface(part, size, kept, out, clock, progress);
     if (f) {
       filled = std::move(*f);
       break;
     }
     // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
-    // tried before giving up: finer at the places that failed, finer again, then without bridging.
-    if (f.problem().code != "tet.recovery" || attempt + 1 == kAttempts || kept) return f.problem();
+    // tried before giving up: finer at the places that failed, then without bridging.
+    if (f.problem().code != "tet.recovery" || attempt == 2 || kept) return f.problem();
     spdlog::debug("filling failed: attempt {} follows", attempt + 2);
     if (attempt == 0) {
       lostAt = f.problem().places;
-      for (const Vec3& p : lostAt) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
-    }
-    // Triangles may be far finer than asked there already, along a slit: half of what they were is what helps.
-    for (const LostEdge& e : lost) size.addPoint(e.at, 0.5 * std::min(e.length, asked.at(e.at)), kReasonMesher);
-    size.build();
-    if (attempt + 2 == kAttempts) size.bridging.tolerance = 0;
+      for (const Vec3& p : f.problem().places) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
+      size.build();
+    } else
+      size.bridging.tolerance = 0;
   }
   TetCore& core = filled->core;
   SurfaceMesh& surface = filled->surface;
