@@ -124,8 +124,8 @@ void FacePatch::putInside(Roll& roll, std::vector<std::array<int, 2>>& edges) {
     }
     return in;
   };
-  const int columns = static_cast<int>(box.size().x() / step), rows = static_cast<int>(box.size().y() / step) + 1;
-  if (rows > 2000) return;
+  const int columns = static_cast<int>(box.size().x() / step),
+            rows = static_cast<int>(std::min(box.size().y() / step, 2000.0)) + 1; // a wire's may lie farther apart
   for (int column = 1; column <= columns; ++column)
     for (int row = 0; row < rows; ++row) {
       m_progress.check();

@@ -416,8 +416,9 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
+    // At a cusp of the part a refinement may still help.
     if (!crossings.empty() && round <= 1)
-      if (auto p = touchingFaces(part, a.mesh, crossings, progress)) return *p;
+      if (auto p = touchingFaces(part, a.mesh, crossings, round == 1, progress)) return *p;
     // Crossings that outlive a refinement and other triangles to start from may be the part's own.
     if (!crossings.empty() && round == 2)
       if (auto p = ownCrossings(part, pairs, progress)) return *p;

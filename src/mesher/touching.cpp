@@ -64,7 +64,8 @@ double longestSide(const SurfaceMesh& mesh, const CrossingPair& c) {
 } // namespace
 
 std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
-                                     const std::vector<CrossingPair>& crossings, const Progress& progress) {
+                                     const std::vector<CrossingPair>& crossings, bool atEdges,
+                                     const Progress& progress) {
   const double tolerance = 1e-6 * part.diagonal();
   // A face whose own triangles cross may do so since it touches another one there.
   std::map<std::pair<int, int>, std::vector<const CrossingPair*>> ofFaces;
@@ -95,7 +96,7 @@ std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
       auto near = [&](int e) {
         return (part.shape->projectToEdge(e, touch->at).point - touch->at).norm() < kAtEdge * reach;
       };
-      if (!touch->opposed && std::any_of(shared.begin(), shared.end(), near)) continue;
+      if (!(atEdges && touch->opposed) && std::any_of(shared.begin(), shared.end(), near)) continue;
       if (!first)
         first = touch->at;
       else
