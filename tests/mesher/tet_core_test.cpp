@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Changes by way of trial: what is taken back leaves no trace, whatever was done in between.
+// Tetrahedra under change: what is taken back leaves no trace, whatever was done in between; what is looked up is
+// found.
 #include "mesher/boundary_moves.h"
 #include "mesher/tet.h"
 #include "support/fixtures.h"
@@ -136,6 +137,64 @@ TEST(Undo, AnySeriesOfChangesIsTakenBackWhole) {
   // What was looked up before is found again: no tet refers to a triangle or an edge that is not there.
   moves.finish();
   for (const auto& q : surface.triangles) EXPECT_GE(core.findFace(q[0], q[1], q[2]), 0);
+}
+
+/// Edges and faces are found by a walk towards their other end; the whole star must say the same, also among
+/// points of a sphere and a grid, where many tets are flat and a vertex has hundreds of neighbours.
+TEST(TetCore, EdgesAndFacesAreFoundOnlyWhereTheyAre) {
+  std::mt19937 rng(3);
+  std::uniform_real_distribution<double> u(-1, 1);
+  for (int kind = 0; kind < 3; ++kind) {
+    TetCore core;
+    core.points.push_back(Vec3(0, 0, 0));
+    for (int k = 0; k < 700; ++k) {
+      Vec3 p(u(rng), u(rng), u(rng));
+      if (kind == 1) p.normalize(); // around the first point
+      if (kind == 2) p = Vec3(k % 9, k / 9 % 9, k / 81) + Vec3(1, 1, 1);
+      core.points.push_back(p);
+    }
+    std::vector<int> which(core.points.size());
+    for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
+    ASSERT_TRUE(core.delaunay(which));
+    const int n = static_cast<int>(core.points.size());
+    std::size_t there = 0, missing = 0;
+    std::vector<int> star;
+    for (int a = 0; a < n; a += kind == 1 ? 7 : 5) {
+      core.starOf(a, star);
+      std::set<int> neighbours;
+      std::set<std::pair<int, int>> opposite;
+      for (int t : star)
+        for (int v : core.at(t).v) {
+          if (v == a || v == kGhost) continue;
+          neighbours.insert(v);
+          for (int w : core.at(t).v)
+            if (w != a && w != kGhost && v < w) opposite.insert({v, w});
+        }
+      for (int b = 0; b < n; ++b) {
+        if (b == a) continue;
+        const int t = core.findEdge(a, b);
+        ASSERT_EQ(t >= 0, neighbours.count(b) > 0) << kind << ": " << a << " " << b;
+        if (t < 0) {
+          ++missing;
+          continue;
+        }
+        ++there;
+        ASSERT_GE(core.indexOf(t, a), 0);
+        ASSERT_GE(core.indexOf(t, b), 0);
+        for (int c : neighbours) {
+          if (c <= b) continue;
+          const int f = core.findFace(a, b, c);
+          ASSERT_EQ(f >= 0, opposite.count({b, c}) > 0) << kind << ": " << a << " " << b << " " << c;
+          if (f < 0) continue;
+          std::set<int> corners;
+          for (int i : kTetFace[f & 3]) corners.insert(core.at(f >> 2).v[i]);
+          ASSERT_EQ(corners, (std::set<int>{a, b, c}));
+        }
+      }
+    }
+    EXPECT_GT(there, 500u);
+    EXPECT_GT(missing, 5000u);
+  }
 }
 
 } // namespace
