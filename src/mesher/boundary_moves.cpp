@@ -9,7 +9,6 @@
 namespace tess {
 namespace {
 
-constexpr double kDare = 1e-3; ///< least quality after a change by way of trial
 constexpr double kTurn = 0.9;  ///< cosine by which a surface triangle may turn in one change
 constexpr double kShape = 0.2; ///< least shape of a changed surface triangle (1: equilateral), unless it was worse
 

@@ -10,6 +10,9 @@
 
 namespace tess {
 
+/// Least quality after a change by way of trial: positive, however flat.
+constexpr double kDare = 1e-3;
+
 class BoundaryMoves {
 public:
   /// `surface` and `core` are changed together; surface points keep their numbers, others get dim Body in `surface`.

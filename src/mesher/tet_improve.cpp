@@ -363,8 +363,7 @@ private:
     return m_surface.insert(t);
   }
 
-  // With `dare` a change need only leave the tets positive, however flat.
-  static constexpr double kDare = 1e-3;
+  // With `dare` a change need only leave the tets positive (kDare).
 
   bool removeEdge(int t, int a, int b, bool dare = false) {
     if (m.edgeLocked(a, b) || !m.ringOf(t, a, b, m_ring)) return false;

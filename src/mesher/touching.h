@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Faces that touch in a line or a point without an edge there, as a ball in a groove of its own radius does. However
+// Faces that touch along a line, as a ball in a groove of its own radius does. However
 // fine their triangles are, those of two hollow and round partners run through each other along such a line, so that
 // the part has to be changed; the surface mesher asks here before it makes its triangles finer in vain.
 #pragma once
