@@ -1,14 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Forecast against the mesh: bench_forecast [--per N,N,...] FILE.brief|PART... with the size of the brief (or 1/20 of
-// the diagonal), then 0.7 and 0.5 of it. Prints a Markdown table.
+// the diagonal), then 0.7 and 0.5 of it. Prints a Markdown table, and with FIT=1 what the time can be fitted to.
 #include "job/forecast.h"
 #include <chrono>
 #include <cstdio>
 
 int main(int argc, char** argv) {
   using namespace tess;
-  std::printf(
-      "| part | size | forecast | meshed | off %% | nodes off %% | forecast s |\n|---|---|---|---|---|---|---|\n");
+  std::printf("| part | size | forecast | meshed | off %% | nodes off %% | forecast took s | time forecast s | meshing "
+              "took s |\n"
+              "|---|---|---|---|---|---|---|---|---|\n");
   double worst = 0;
   for (int i = 1; i < argc; ++i) {
     std::string file = argv[i];
@@ -28,10 +29,12 @@ int main(int argc, char** argv) {
       if (!run) continue;
       double n = static_cast<double>(run->mesh.cells.size());
       worst = std::max(worst, std::abs(f.elements / n - 1));
-      std::printf("| %s | %.3g | %.0f | %.0f | %.1f | %.1f | %.2f |\n", file.substr(file.rfind('/') + 1).c_str(),
-                  share * size, f.elements, n, 100 * (f.elements / n - 1),
-                  100 * (f.nodes / static_cast<double>(run->mesh.nodes.size()) - 1), s);
-      if (std::getenv("FIT")) std::printf("fit %g %g %g\n", f.surfaceTriangles / 2.31, n, f.elements);
+      std::printf("| %s | %.3g | %.0f | %.0f | %.1f | %.1f | %.2f | %.2f | %.2f |\n",
+                  file.substr(file.rfind('/') + 1).c_str(), share * size, f.elements, n, 100 * (f.elements / n - 1),
+                  100 * (f.nodes / static_cast<double>(run->mesh.nodes.size()) - 1), s, f.seconds, run->seconds);
+      if (std::getenv("FIT"))
+        std::printf("fit triangles %g elements %g order %d seconds %g\n", f.surfaceTriangles, f.elements,
+                    topology(run->mesh.cells.type[0]).order, run->seconds);
       std::fflush(stdout);
     }
   }

@@ -392,6 +392,8 @@ void MainWindow::connectWorkers() {
             m_runs->setBusy(false, false);
             m_shelf->add(std::move(r), std::move(look), m_part, m_doc.brief());
             showRun(m_shelf->size() - 1);
+            // What it took tells more about the next run than any forecast before; one under way will know it too.
+            if (m_forecast) m_forecaster->forecast(m_doc.brief(), m_part, m_sizes);
             if (m_compare && m_compare->isVisible() && m_shelf->size() > 1) m_compare->setRuns(m_shelf->all());
             readAgain();
             emit runFinished();
@@ -549,8 +551,9 @@ QString MainWindow::forecastTip() const {
   QString t = tr("<b>Forecast</b>: %1 to %2 elements, %3 nodes")
                   .arg(QString::fromStdString(roughly(f.low)), QString::fromStdString(roughly(f.high)),
                        QString::fromStdString(roughly(f.nodes)));
-  t += f.calibrationRuns ? tr("<br>time and memory after %1 runs on this machine").arg(f.calibrationRuns)
-                         : tr("<br>time and memory are not yet known on this machine");
+  t += "<br>" + (f.calibrationOfPart ? tr("time as in earlier runs of this part")
+                 : f.calibrationRuns ? tr("time as in the last %1 runs on this machine").arg(f.calibrationRuns)
+                                     : tr("time by a short trial of this machine"));
   for (const auto& s : f.byRule)
     if (s.elements > 0.03 * f.elements)
       t += QString("<br>%1 % ").arg(100 * s.elements / f.elements, 0, 'f', 0) +

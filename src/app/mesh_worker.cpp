@@ -148,6 +148,7 @@ void MeshWorker::run(const Brief& brief, std::shared_ptr<const Part> part, std::
           return [this, p] { emit failed(p); };
         }
         auto run = std::make_shared<const RunResult>(std::move(*r));
+        rememberRun(*run, *part);
         auto look = std::make_shared<const MeshLook>(lookAt(run->mesh, &progress));
         return [this, run, look] { emit finished(run, look); };
       },
@@ -293,6 +294,7 @@ void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> ope
         auto r = runBrief(brief, *part, s_threads, progress);
         if (!r) return fail(r.problem());
         auto run = std::make_shared<const RunResult>(std::move(*r));
+        rememberRun(*run, *part);
         if (auto p = saveRun(*run, partStampOf(part->path), file.toStdString())) return fail(*p);
         return [this, run] { emit alternativeDone(run); };
       },

@@ -356,6 +356,7 @@ int forecastCommand(const MeshArgs& a) {
                        {"memory_bytes", f.memoryBytes},
                        {"seconds", f.seconds},
                        {"calibration_runs", f.calibrationRuns},
+                       {"calibration_runs_of_this_part", f.calibrationOfPart},
                        {"by_rule", shares(f.byRule)},
                        {"by_body", shares(f.byBody)},
                        {"problems", nlohmann::json::array()}};
@@ -367,8 +368,9 @@ int forecastCommand(const MeshArgs& a) {
     std::cout << "about " << roundCount(f.elements) << " elements (" << roundCount(f.low) << " to "
               << roundCount(f.high) << "), " << roundCount(f.nodes) << " nodes, " << memoryText(f.memoryBytes) << ", "
               << formatNumber(f.seconds, 2) << " s";
-    std::cout << (f.calibrationRuns ? " (time and memory after " + std::to_string(f.calibrationRuns) + " runs here)\n"
-                                    : std::string(" (time and memory not yet known on this machine)\n"));
+    std::cout << (f.calibrationOfPart ? " (time as in earlier runs of this part)\n"
+                  : f.calibrationRuns ? " (time as in the last " + std::to_string(f.calibrationRuns) + " runs here)\n"
+                                      : std::string(" (time by a short trial of this machine)\n"));
     for (const auto& s : f.byRule)
       if (s.elements > 0.01 * f.elements)
         std::cout << "  " << formatNumber(100 * s.elements / f.elements, 2) << " % " << s.name << "\n";
@@ -419,7 +421,7 @@ int seriesCommand(const MeshArgs& a) {
       auto run = runBrief(b, *part, a.threads, progress);
       watch.clear();
       if (!run) return fail(run.problem(), a.report);
-      rememberRun(*run);
+      rememberRun(*run, *part);
       if (!run->audit.pass) code = 1;
       std::vector<std::string> files;
       for (Rule r : *outputs) {
@@ -475,7 +477,7 @@ int meshCommand(const MeshArgs& a) {
     auto run = runBrief(brief, *part, a.threads, progress);
     watch.clear();
     if (!run) return fail(run.problem(), a.report);
-    rememberRun(*run);
+    rememberRun(*run, *part);
     int code = run->audit.pass ? 0 : 1;
     bool closed = false;
     if (a.gate || !a.accept.empty()) {

@@ -3,13 +3,8 @@
 #include "base/bvh.h"
 #include "base/parallel.h"
 #include "job/values.h"
-#include <chrono>
 #include <cmath>
-#include <cstdlib>
-#include <filesystem>
-#include <fstream>
 #include <map>
-#include <nlohmann/json.hpp>
 
 namespace tess {
 namespace {
@@ -19,15 +14,6 @@ namespace {
 constexpr double kVolume = 9.6, kArea = 0.6;
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
 constexpr double kRange = 0.25;
-
-std::filesystem::path historyFile() {
-  const char* data = std::getenv("XDG_DATA_HOME");
-  const char* home = std::getenv("HOME");
-  std::filesystem::path base = data && *data ? std::filesystem::path(data)
-                               : home        ? std::filesystem::path(home) / ".local" / "share"
-                                             : std::filesystem::path();
-  return base.empty() ? base : base / "tesselite" / "runs.jsonl";
-}
 
 /// Random in [0, 1) from a counter: the same for any order of evaluation (splitmix64; Steele, Lea & Flood 2014).
 double jitter(std::uint64_t n) {
@@ -204,29 +190,11 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
   f.nodes = quadratic ? 2 * nodes + f.elements + 0.5 * f.surfaceTriangles : nodes;
   f.low = f.elements * (1 - kRange);
   f.high = f.elements * (1 + kRange);
-  double perElement = (quadratic ? 1.8 : 1.0) / 65000, bytes = quadratic ? 430 : 280, fixed = 7e6;
-  std::vector<double> time, memory;
-  if (auto path = historyFile(); !path.empty()) {
-    std::ifstream in(path);
-    for (std::string line; std::getline(in, line);) {
-      auto j = nlohmann::json::parse(line, nullptr, false);
-      if (!j.is_object() || j.value("order", 0) != (quadratic ? 2 : 1) || j.value("elements", 0.0) < 5000) continue;
-      time.push_back(j.value("seconds", 0.0) / j.value("elements", 1.0));
-      if (j.contains("taken")) // runs of before told what the whole program held
-        memory.push_back(std::max(0.0, j.value("taken", 0.0) - fixed) / j.value("elements", 1.0));
-    }
-  }
-  if (time.size() >= 3) {
-    auto median = [](std::vector<double>& v) {
-      std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
-      return v[v.size() / 2];
-    };
-    f.calibrationRuns = static_cast<int>(time.size());
-    perElement = median(time);
-    if (memory.size() >= 3) bytes = median(memory);
-  }
-  f.seconds = 0.05 + perElement * f.elements;
-  f.memoryBytes = fixed + bytes * f.elements;
+  const TimeAndMemory cost = expectedCost({f.elements, f.surfaceTriangles, quadratic}, part);
+  f.seconds = cost.seconds;
+  f.memoryBytes = cost.memoryBytes;
+  f.calibrationRuns = cost.runs;
+  f.calibrationOfPart = cost.ofThePart;
 
   for (const auto& [rule, n] : sum.byRule) f.byRule.push_back({rule, sizeReasonName(brief, rule), n});
   for (std::size_t b = 0; b < sum.byBody.size(); ++b)
@@ -264,32 +232,6 @@ std::optional<Problem> overBudget(const Brief& asWritten, const Forecast& f) {
     p.why = formatNumber(100 * f.byRule[0].elements / f.elements, 2) + " % of them come from: " + f.byRule[0].name;
   p.todo = "raise the sizes or the budget, or let the mesh be made all the same";
   return p;
-}
-
-void rememberRun(const RunResult& run) {
-  auto path = historyFile();
-  if (path.empty() || run.mesh.cells.size() < 5000) return;
-  std::error_code ec;
-  std::filesystem::create_directories(path.parent_path(), ec);
-  std::vector<std::string> lines;
-  {
-    std::ifstream in(path);
-    for (std::string l; std::getline(in, l);) lines.push_back(l);
-  }
-  if (lines.size() > 200) lines.erase(lines.begin(), lines.end() - 100); // the latest runs tell of this machine
-  nlohmann::json j{{"elements", run.mesh.cells.size()},
-                   {"order", topology(run.mesh.cells.type[0]).order},
-                   {"seconds", run.seconds},
-                   {"taken", run.peakMemory}};
-  lines.push_back(j.dump());
-  std::filesystem::path part = path;
-  part += "." + std::to_string(std::chrono::steady_clock::now().time_since_epoch().count());
-  {
-    std::ofstream out(part);
-    for (const auto& l : lines) out << l << '\n';
-    if (!out) return;
-  }
-  std::filesystem::rename(part, path, ec);
 }
 
 } // namespace tess

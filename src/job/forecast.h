@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What a brief will cost, from its size field alone and before anything is meshed: element and node counts, memory,
 // time, and which rule makes the most of them. Counts are the integrals of 1/h^3 over the bodies and 1/h^2 over their
-// faces with measured factors; memory and time come from the runs kept on this machine, or from defaults.
+// faces with measured factors; memory and time come from what runs on this machine took (job/run_history.h).
 #pragma once
-#include "job/run.h"
+#include "job/run_history.h"
 
 namespace tess {
 
@@ -16,7 +16,8 @@ struct Forecast {
   double elements = 0, nodes = 0, surfaceTriangles = 0;
   double low = 0, high = 0; ///< range of the element count
   double memoryBytes = 0, seconds = 0;
-  int calibrationRuns = 0;                   ///< runs of this machine that time and memory rest on; 0: defaults
+  int calibrationRuns = 0;                   ///< runs of this machine that time and memory rest on
+  int calibrationOfPart = 0;                 ///< those of them that meshed this part
   std::vector<ForecastShare> byRule, byBody; ///< largest first
   std::vector<Problem> problems;             ///< rules that match nothing, a rule that makes most of the mesh
 };
@@ -32,8 +33,5 @@ Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress)
 
 /// The warning that a mesh would pass the budget of its brief, if it would.
 std::optional<Problem> overBudget(const Brief& brief, const Forecast& forecast);
-
-/// Keeps size, time and memory of a run for later forecasts, in the user's data folder; failures are of no matter.
-void rememberRun(const RunResult& run);
 
 } // namespace tess

@@ -81,6 +81,17 @@ TEST_F(Workbench, forecastStandsBesideMeshAndFollowsTheBrief) {
   EXPECT_NEAR(w->forecast()->elements / got, 1, 0.25);
 }
 
+TEST_F(Workbench, forecastLearnsTheTimeFromTheRun) {
+  QFile::remove(qEnvironmentVariable("XDG_DATA_HOME") + "/tesselite/runs.jsonl"); // of other tests
+  open("saddle-clamp.brief");
+  waitForForecast();
+  EXPECT_EQ(w->forecast()->calibrationOfPart, 0);
+  mesh();
+  ASSERT_GT(w->currentRun()->mesh.cells.size(), 5000u);
+  ASSERT_TRUE(waitFor([&] { return w->forecast() && w->forecast()->calibrationOfPart == 1; }));
+  EXPECT_NEAR(w->forecast()->seconds / w->currentRun()->seconds, 1, 0.3);
+}
+
 TEST_F(Workbench, sizeLensShowsScaleTileAndReasons) {
   open("camera-housing.brief");
   waitForForecast(); // it comes after the size field

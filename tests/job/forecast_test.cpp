@@ -78,19 +78,62 @@ TEST_F(Forecasts, sameForOneAndTwoThreads) {
   EXPECT_EQ(n[0], n[1]);
 }
 
-TEST_F(Forecasts, runsOfThisMachineCalibrateTimeAndMemory) {
-  auto brief = loadBrief(demo("keel-bracket.brief"));
-  auto part = loadPart(brief->partPath());
+namespace {
+/// A run of 100 000 elements that took so long.
+RunResult runOf(double seconds) {
   RunResult run;
   run.mesh.cells.type.assign(100000, ElementType::Tet4);
-  run.seconds = 1000; // a slow machine: 10 ms per element
+  run.mesh.faces.type.assign(20000, ElementType::Tri3);
+  run.seconds = seconds;
   run.peakMemory = 1'000'000'000;
-  for (int k = 0; k < 3; ++k) rememberRun(run);
-  Progress progress;
-  Forecast f = forecastBrief(*brief, *part, progress);
-  EXPECT_EQ(f.calibrationRuns, 3);
-  EXPECT_NEAR(f.seconds / f.elements, 0.01, 0.001);
-  EXPECT_NEAR(f.memoryBytes, 7e6 + f.elements * (1e9 - 7e6) / 1e5, 1e6);
+  return run;
+}
+} // namespace
+
+TEST_F(Forecasts, runsOfThisMachineCalibrateTimeAndMemory) {
+  const Part part = made("box 10 8 6"), other = made("box 10 8 7");
+  const MeshExtent same{100000, 20000, false}, twice{200000, 40000, false};
+  const double before = expectedCost(same, part).seconds;
+  EXPECT_GT(before, 0.1);
+  EXPECT_LT(before, 100);
+  EXPECT_EQ(expectedCost(same, part).runs, 0);
+  // Two runs of other parts do not outweigh the trial of the machine, three do.
+  for (int k = 0; k < 2; ++k) rememberRun(runOf(1000), other);
+  EXPECT_EQ(expectedCost(same, part).seconds, before);
+  rememberRun(runOf(1000), other);
+  TimeAndMemory t = expectedCost(same, part);
+  EXPECT_EQ(t.runs, 3);
+  EXPECT_EQ(t.ofThePart, 0);
+  EXPECT_NEAR(t.seconds, 1000, 1e-6);
+  EXPECT_NEAR(t.memoryBytes, 1e9, 1);
+  EXPECT_NEAR(expectedCost(twice, part).seconds, 2000, 10);
+  // One run of the part itself counts more than all others; of several the last three.
+  rememberRun(runOf(50), part);
+  EXPECT_NEAR(expectedCost(same, part).seconds, 50, 1e-6);
+  EXPECT_EQ(expectedCost(same, part).ofThePart, 1);
+  EXPECT_NEAR(expectedCost(same, other).seconds, 1000, 1e-6);
+  for (double s : {7.0, 9.0, 8.0}) rememberRun(runOf(s), part);
+  EXPECT_NEAR(expectedCost(same, part).seconds, 8, 1e-6);
+  EXPECT_NEAR(expectedCost({100000, 20000, true}, part).memoryBytes, 7e6 + 430 * 1e5, 1); // another order
+}
+
+TEST_F(Forecasts, whatTellsNothingIsNotRemembered) {
+  const Part part = made("box 10 8 6");
+  const MeshExtent extent{100000, 20000, false};
+  const double before = expectedCost(extent, part).seconds;
+  RunResult small = runOf(1000), reused = runOf(1000);
+  small.mesh.cells.type.resize(4000);
+  reused.reused = true;
+  rememberRun(small, part);
+  rememberRun(reused, part);
+  const std::filesystem::path file(m_dir / "data/tesselite/runs.jsonl");
+  std::filesystem::create_directories(file.parent_path());
+  std::ofstream(file, std::ios::app) << "no JSON\n[1, 2]\n\n{\"elements\": \"many\", \"seconds\": null}\n"
+                                     << R"({"elements": 100000, "order": 1, "seconds": 5, "part": 3})"
+                                     << "\n";
+  EXPECT_EQ(expectedCost(extent, part).seconds, before);
+  rememberRun(runOf(30), part); // beside what cannot be read
+  EXPECT_NEAR(expectedCost(extent, part).seconds, 30, 1e-6);
 }
 
 TEST_F(Forecasts, aRuleThatMakesMostOfTheMeshIsNamed) {
