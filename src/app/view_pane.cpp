@@ -276,6 +276,16 @@ void ViewPane::place() {
     else
       m_sectionBar->move(m_sectionBar->x(), m_scale->y() - m_sectionBar->height() - 8);
   }
+  int top = m_hint->geometry().bottom() + 1, bottom = m_lensStrip->y();
+  if (m_sectionBar->isVisible()) {
+    if (m_view->height() < 480)
+      top = m_sectionBar->geometry().bottom() + 1;
+    else
+      bottom = m_sectionBar->y();
+  }
+  if (m_scale->isVisible() && m_scale->geometry().right() > m_view->width() / 3)
+    bottom = std::min(bottom, m_scale->y());
+  m_view->setCovered({0, top, 0, m_view->height() - bottom});
 }
 
 void ViewPane::setPart(std::shared_ptr<const Part> part) {

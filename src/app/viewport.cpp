@@ -238,6 +238,8 @@ void Viewport::initializeGL() {
   d->window->SetFrameBlitModeToNoBlit();
 }
 
+void Viewport::resizeGL(int, int) { centrePicture(); }
+
 void Viewport::paintGL() {
   const qreal ratio = devicePixelRatioF();
   const int w = static_cast<int>(width() * ratio), h = static_cast<int>(height() * ratio);
@@ -277,6 +279,7 @@ void Viewport::followCamera(const Viewport& lead) {
   mine->SetPosition(to.data());
   mine->SetFocalPoint(to.data() + 3);
   mine->SetViewUp(to.data() + 6);
+  mine->SetWindowCenter(other->GetWindowCenter()[0], other->GetWindowCenter()[1]);
   update();
 }
 
@@ -814,12 +817,10 @@ void Viewport::flipSection() {
 
 void Viewport::drawSection(const QPointF& from, const QPointF& to) {
   if (!m_part || (to - from).manhattanLength() < 8 || m_show.sections.size() >= ViewLook::kMostSections) return;
-  Vec3 eye, a, b;
-  ray(from, eye, a);
-  ray(to, eye, b);
+  const CameraFrame view = frame();
   Section s;
-  s.normal = a.cross(b).normalized();
-  s.offset = s.normal.dot(eye);
+  s.normal = view.ray(from.x(), from.y()).cross(view.ray(to.x(), to.y())).normalized();
+  s.offset = s.normal.dot(view.eye);
   if (!s.normal.allFinite()) return;
   m_show.sections.push_back(s);
   m_show.active = m_show.sections.size() - 1;
@@ -834,8 +835,8 @@ void Viewport::awaitSection(bool on) {
 }
 
 std::size_t Viewport::sectionUnder(const QPointF& at) const {
-  Vec3 eye, along;
-  ray(at, eye, along);
+  const CameraFrame view = frame();
+  const Vec3 eye = view.eye, along = view.ray(at.x(), at.y());
   std::size_t found = m_show.active;
   double nearest = 1e300;
   Box room = m_part->box;
@@ -902,13 +903,71 @@ void Viewport::chooseBrushDrawn(std::size_t most) {
   std::sort(m_brushDrawn.begin(), m_brushDrawn.end()); // in the order of the memory they are read from
 }
 
+CameraFrame Viewport::frame() const {
+  auto* c = d->renderer->GetActiveCamera();
+  CameraFrame f;
+  Vec3 up;
+  c->GetPosition(f.eye.data());
+  c->GetDirectionOfProjection(f.forward.data());
+  c->GetViewUp(up.data());
+  f.right = f.forward.cross(up).normalized();
+  f.up = f.right.cross(f.forward);
+  f.tangent = std::tan(0.5 * c->GetViewAngle() * kPi / 180);
+  f.width = std::max(1, width());
+  f.height = std::max(1, height());
+  f.centreX = -c->GetWindowCenter()[0];
+  f.centreY = -c->GetWindowCenter()[1];
+  return f;
+}
+
+void Viewport::setCovered(const QMargins& margins) { m_covered = margins; }
+
+void Viewport::lookAlong(const Vec3& target, double distance) {
+  auto* c = d->renderer->GetActiveCamera();
+  Vec3 dir;
+  c->GetDirectionOfProjection(dir.data());
+  const Vec3 eye = target - distance * dir;
+  c->SetFocalPoint(target.x(), target.y(), target.z());
+  c->SetPosition(eye.x(), eye.y(), eye.z());
+  c->OrthogonalizeViewUp();
+  hoverOver(-1);
+  update();
+}
+
+void Viewport::centrePicture() {
+  const QRect f = rect().marginsRemoved(m_centredFor);
+  const double x = (f.left() + f.right() + 1.0) / std::max(1, width()) - 1,
+               y = 1 - (f.top() + f.bottom() + 1.0) / std::max(1, height());
+  d->renderer->GetActiveCamera()->SetWindowCenter(-x, -y);
+}
+
+QSize Viewport::freeForPicture() {
+  m_centredFor = m_covered;
+  if (const QRect f = rect().marginsRemoved(m_covered); f.width() < width() / 2 || f.height() < height() / 2)
+    m_centredFor = {}; // a small view: rather behind the bars than tiny
+  centrePicture();
+  return rect().marginsRemoved(m_centredFor).size();
+}
+
 void Viewport::fit() {
   if (!m_part) return;
-  Box b;
-  for (int f = 0; f < m_part->count(Dim::Face); ++f)
-    if (!m_hiddenFaces.count(f)) b.add(m_part->faces[static_cast<std::size_t>(f)].box);
-  if (b.empty()) b = m_part->box;
-  flyTo(b.center(), b.diagonal());
+  const auto& t = m_part->display;
+  std::vector<Vec3> points;
+  Box box;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i)
+    if (!m_hiddenFaces.count(t.triangleFace[i]))
+      for (int v : t.triangles[i]) {
+        points.push_back(t.points[static_cast<std::size_t>(v)]);
+        box.add(points.back());
+      }
+  if (points.empty()) {
+    box = m_part->box;
+    points = {box.lo, box.hi};
+  }
+  const QSize room = freeForPicture();
+  const Stand s =
+      standToSee(frame(), points, box.center(), 0.94 * room.width(), 0.94 * room.height(), 1e-3 * m_part->diagonal());
+  lookAlong(s.target, s.distance);
 }
 
 void Viewport::view(const Vec3& direction, const Vec3& up) {
@@ -921,48 +980,20 @@ void Viewport::view(const Vec3& direction, const Vec3& up) {
 }
 
 void Viewport::flyTo(const Vec3& target, double extent) {
-  auto* c = d->renderer->GetActiveCamera();
-  Vec3 dir;
-  c->GetDirectionOfProjection(dir.data());
-  double aspect = std::min(1.0, width() / std::max(1.0, static_cast<double>(height())));
-  double distance = 0.49 * extent / std::sin(0.5 * c->GetViewAngle() * kPi / 180) / aspect;
-  Vec3 p = target - distance * dir;
-  c->SetFocalPoint(target.x(), target.y(), target.z());
-  c->SetPosition(p.x(), p.y(), p.z());
-  c->OrthogonalizeViewUp();
-  hoverOver(-1);
-  update();
-}
-
-bool Viewport::ray(const QPointF& at, Vec3& origin, Vec3& direction) const {
-  auto* c = d->renderer->GetActiveCamera();
-  Vec3 dir, up;
-  c->GetPosition(origin.data());
-  c->GetDirectionOfProjection(dir.data());
-  c->GetViewUp(up.data());
-  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir);
-  double t = std::tan(0.5 * c->GetViewAngle() * kPi / 180);
-  double x = (2 * at.x() / width() - 1) * t * width() / height(), y = (1 - 2 * at.y() / height()) * t;
-  direction = (dir + x * right + y * top).normalized();
-  return true;
+  const QSize room = freeForPicture();
+  const double share = std::min(room.width(), room.height()) / static_cast<double>(std::max(1, height()));
+  lookAlong(target, 0.49 * extent / std::sin(0.5 * d->renderer->GetActiveCamera()->GetViewAngle() * kPi / 180) / share);
 }
 
 QPointF Viewport::project(const Vec3& p) const {
-  auto* c = d->renderer->GetActiveCamera();
-  Vec3 origin, dir, up;
-  c->GetPosition(origin.data());
-  c->GetDirectionOfProjection(dir.data());
-  c->GetViewUp(up.data());
-  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir), v = p - origin;
-  double z = v.dot(dir), t = std::tan(0.5 * c->GetViewAngle() * kPi / 180);
-  if (z <= 0) return {-1, -1};
-  return {0.5 * width() * (1 + v.dot(right) / z / t * height() / width()), 0.5 * height() * (1 - v.dot(top) / z / t)};
+  const auto at = frame().project(p);
+  return at ? QPointF(at->x, at->y) : QPointF(-1, -1);
 }
 
 int Viewport::hitTriangle(const QPointF& at, double& best) const {
   if (!m_part || width() < 1 || height() < 1) return -1;
-  Vec3 o, dir;
-  ray(at, o, dir);
+  const CameraFrame view = frame();
+  const Vec3 o = view.eye, dir = view.ray(at.x(), at.y());
   const auto& t = m_part->display;
   best = 1e300;
   auto enter = [&](const Box& b, int) {
@@ -998,8 +1029,7 @@ int Viewport::pick(const QPointF& at) const {
 
 int Viewport::pick(const QPointF& at, int tri, double best) const {
   if (!m_part) return -1;
-  Vec3 o, dir;
-  ray(at, o, dir);
+  const Vec3 o = frame().eye;
   const auto& t = m_part->display;
   int face = tri >= 0 ? t.triangleFace[static_cast<std::size_t>(tri)] : -1;
   if (m_pickDim == Dim::Face) return face;
@@ -1042,17 +1072,13 @@ void Viewport::turn(const QPointF& delta) {
 void Viewport::pan(const QPointF& delta) {
   moving();
   auto* c = d->renderer->GetActiveCamera();
-  Vec3 p, f, dir, up;
-  c->GetPosition(p.data());
+  const CameraFrame view = frame();
+  Vec3 f;
   c->GetFocalPoint(f.data());
-  c->GetDirectionOfProjection(dir.data());
-  c->GetViewUp(up.data());
-  double unit = 2 * (f - p).norm() * std::tan(0.5 * c->GetViewAngle() * kPi / 180) / std::max(1, height());
-  Vec3 right = dir.cross(up).normalized(), top = right.cross(dir), by = unit * (-delta.x() * right + delta.y() * top);
-  p += by;
-  f += by;
+  const double pixel = 2 * (f - view.eye).norm() * view.tangent / view.height;
+  const Vec3 by = pixel * (delta.y() * view.up - delta.x() * view.right), p = view.eye + by, to = f + by;
   c->SetPosition(p.data());
-  c->SetFocalPoint(f.data());
+  c->SetFocalPoint(to.data());
   update();
 }
 
@@ -1122,10 +1148,9 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
     double distance = 1e300;
     int tri = hitTriangle(e->position(), distance);
     if (tri >= 0) {
-      Vec3 from, along;
-      ray(e->position(), from, along);
-      emit surfaceHovered(m_part->display.triangleFace[static_cast<std::size_t>(tri)], from + distance * along,
-                          e->position());
+      const CameraFrame view = frame();
+      emit surfaceHovered(m_part->display.triangleFace[static_cast<std::size_t>(tri)],
+                          view.eye + distance * view.ray(e->position().x(), e->position().y()), e->position());
     } else
       emit surfaceHovered(-1, Vec3::Zero(), e->position());
     hoverOver(pick(e->position(), tri, distance));
@@ -1168,14 +1193,13 @@ void Viewport::wheelEvent(QWheelEvent* e) {
   double factor = std::pow(1.0015, e->angleDelta().y());
   // The place under the pointer stays under it.
   auto* c = d->renderer->GetActiveCamera();
-  Vec3 o, dir, f, forward;
-  ray(e->position(), o, dir);
+  const CameraFrame view = frame();
+  const Vec3 dir = view.ray(e->position().x(), e->position().y());
+  Vec3 f;
   c->GetFocalPoint(f.data());
-  c->GetDirectionOfProjection(forward.data());
-  double depth = (f - o).norm(), along = dir.dot(forward);
-  Vec3 target = o + dir * (depth / std::max(0.1, along));
-  Vec3 p = target + (o - target) / factor;
-  Vec3 nf = p + forward * depth / factor;
+  const double depth = (f - view.eye).norm(), along = dir.dot(view.forward);
+  const Vec3 target = view.eye + dir * (depth / std::max(0.1, along));
+  const Vec3 p = target + (view.eye - target) / factor, nf = p + view.forward * depth / factor;
   c->SetPosition(p.data());
   c->SetFocalPoint(nf.data());
   update();
@@ -1203,11 +1227,10 @@ std::vector<QPolygonF> Viewport::outlineOf(Dim dim, int entity) const {
     lines.push_back(QPolygonF(QRectF(p - QPointF(4, 4), QSizeF(8, 8))));
     return lines;
   }
-  Vec3 eye, along;
+  const Vec3 eye = frame().eye;
   auto seen = [&](const Vec3& x) {
     if (m_show.away(x)) return false;
     double distance = 1e300;
-    ray(project(x), eye, along);
     return hitTriangle(project(x), distance) < 0 || distance > (x - eye).norm() - 0.004 * m_part->diagonal();
   };
   // In pieces of some pixels, so that what is half hidden is drawn by half.
@@ -1238,13 +1261,11 @@ std::vector<QPolygonF> Viewport::outlineOf(Dim dim, int entity) const {
   const auto many =
       std::count_if(t.triangleFace.begin(), t.triangleFace.end(), [&](int f) { return faces.count(f) > 0; });
   if (many > kOutlined) return lines;
-  d->renderer->GetActiveCamera()->GetPosition(eye.data());
-  const Vec3 from = eye;
   std::map<std::pair<int, int>, bool> sides; // of triangles met once: whether they face the eye
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
     if (!faces.count(t.triangleFace[i])) continue;
     const auto& q = t.triangles[i];
-    const bool front = (at(q[1]) - at(q[0])).cross(at(q[2]) - at(q[0])).dot(at(q[0]) - from) < 0;
+    const bool front = (at(q[1]) - at(q[0])).cross(at(q[2]) - at(q[0])).dot(at(q[0]) - eye) < 0;
     for (std::size_t k = 0; k < 3; ++k) {
       const auto side = std::minmax(q[k], q[(k + 1) % 3]);
       const auto [other, fresh] = sides.emplace(side, front);

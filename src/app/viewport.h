@@ -2,6 +2,7 @@
 // The viewport: part and mesh in one scene, drawn by VTK into its own framebuffer and copied to this widget. Picking is
 // done on our own triangles, so that it does not depend on what the graphics card draws.
 #pragma once
+#include "app/camera_frame.h"
 #include "app/quality_scale.h"
 #include "app/scene.h"
 #include "app/view_look.h"
@@ -72,6 +73,8 @@ public:
   void hideSelection();
   void showOnlySelection();
   void showAll();
+  /// What bars cover at the rims of the view. fit() and flyTo() use what is free; nothing moves before.
+  void setCovered(const QMargins& margins);
   void fit();
   void view(const Vec3& direction, const Vec3& up);
   void flyTo(const Vec3& target, double extent);
@@ -133,6 +136,7 @@ signals:
 
 protected:
   void initializeGL() override;
+  void resizeGL(int w, int h) override;
   void paintGL() override;
   void mousePressEvent(QMouseEvent* e) override;
   void mouseMoveEvent(QMouseEvent* e) override;
@@ -165,6 +169,7 @@ private:
   QTimer m_brushRest; ///< more of what is chosen is drawn when the choice rests
   Bvh m_tree;
   QPointF m_last, m_pressed;
+  QMargins m_covered, m_centredFor; ///< by bars now; and what the picture is centred for
   QRubberBand* m_band = nullptr;
   bool m_dragging = false;
   bool m_moving = false; ///< the camera or the section moves: what is slow to draw waits until it rests
@@ -197,7 +202,13 @@ private:
   QColor sizeColor(double h) const;
   /// Display triangle under a position and its distance from the eye; -1 for none.
   int hitTriangle(const QPointF& at, double& distance) const;
-  bool ray(const QPointF& at, Vec3& origin, Vec3& direction) const;
+  CameraFrame frame() const;
+  /// Looks at a target from so far away, in the direction as it is.
+  void lookAlong(const Vec3& target, double distance);
+  /// Shifts the picture into the middle of what m_centredFor leaves.
+  void centrePicture();
+  /// Centres the picture in what is not covered now; returns its size.
+  QSize freeForPicture();
   Section* activeSection() { return m_show.cut ? &m_show.sections[m_show.active] : nullptr; }
   std::pair<double, double> extentAlong(const Vec3& normal) const; ///< of the part
   /// Through the middle of the part, facing the viewer.

@@ -105,37 +105,18 @@ public:
 
   BridgeReport run(const Progress& progress) {
     BridgeReport r;
-    struct Short {
-      double length;
-      int a, b;
-    };
-    for (int round = 0; round < 60; ++round) {
-      progress.check();
-      std::vector<Short> todo;
-      for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
-        if (!g.alive(t)) continue;
-        for (std::size_t k = 0; k < 3; ++k) {
-          int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
-          double l = (g.pt(a) - g.pt(b)).norm();
-          if (l < m_b.tolerance && l < (alongOneEdge(a, b) ? 0.5 : 1.0) * below(0.5 * (g.pt(a) + g.pt(b))))
-            todo.push_back({l, std::min(a, b), std::max(a, b)});
-        }
+    r.merged = settle({}, true, progress);
+    // Long slots have many pairs that have to be parted. What that allows lies around each of them: to look at the
+    // whole surface again would cost the square of its size.
+    for (bool parted = true; parted;) {
+      parted = false;
+      for (const Short& s : shortEdges(allTriangles())) {
+        progress.check();
+        m_touched.clear();
+        if (!partSides(s.a, s.b)) continue;
+        parted = true;
+        r.merged += 1 + settle(around(m_touched), false, progress);
       }
-      std::sort(todo.begin(), todo.end(), [](const Short& x, const Short& y) {
-        return std::tie(x.length, x.a, x.b) < std::tie(y.length, y.a, y.b);
-      });
-      int done = 0;
-      for (const auto& s : todo) {
-        if (g.starOf(s.a).empty() || g.starOf(s.b).empty() || !g.connected(s.a, s.b)) continue;
-        done += merge(s.a, s.b);
-      }
-      if (!done) done = closeCaps();
-      if (!done) {
-        for (std::size_t k = 0; !done && k < todo.size(); ++k) done = partSides(todo[k].a, todo[k].b);
-        if (done) --round; // long slots have many such pairs, and each is tried once only
-      }
-      r.merged += done;
-      if (!done) break;
     }
     keepSidesApart();
     for (std::size_t v = 0; v < m_to.size(); ++v) {
@@ -199,6 +180,63 @@ private:
   std::vector<Vec3> m_origin;
   std::set<std::pair<int, int>> m_parted; ///< pairs that partSides() was tried for
   std::set<int> m_rims;                   ///< nodes where it parted two sides
+  std::vector<int> m_touched;             ///< nodes that others went into, and new ones
+
+  struct Short {
+    double length;
+    int a, b;
+  };
+  std::vector<int> allTriangles() const {
+    std::vector<int> r(g.tris.size());
+    std::iota(r.begin(), r.end(), 0);
+    return r;
+  }
+  /// Triangles whose edges may be contracted now that these nodes changed: those at their neighbours.
+  std::vector<int> around(const std::vector<int>& nodes) const {
+    std::set<int> near, r;
+    for (int v : nodes)
+      for (int t : g.starOf(find(v))) near.insert(g.tri(t).begin(), g.tri(t).end());
+    for (int v : near) r.insert(g.starOf(v).begin(), g.starOf(v).end());
+    return {r.begin(), r.end()};
+  }
+  /// Edges below the tolerance, shortest first; each once for each of its triangles.
+  std::vector<Short> shortEdges(const std::vector<int>& triangles) const {
+    std::vector<Short> r;
+    for (int t : triangles) {
+      if (!g.alive(t)) continue;
+      for (std::size_t k = 0; k < 3; ++k) {
+        int a = g.tri(t)[k], b = g.tri(t)[(k + 1) % 3];
+        double l = (g.pt(a) - g.pt(b)).norm();
+        if (l < m_b.tolerance && l < (alongOneEdge(a, b) ? 0.5 : 1.0) * below(0.5 * (g.pt(a) + g.pt(b))))
+          r.push_back({l, std::min(a, b), std::max(a, b)});
+      }
+    }
+    std::sort(r.begin(), r.end(), [](const Short& x, const Short& y) {
+      return std::tie(x.length, x.a, x.b) < std::tie(y.length, y.a, y.b);
+    });
+    return r;
+  }
+  /// Contracts and closes what it can among these triangles (or all), then around what that changed, to the end.
+  int settle(std::vector<int> where, bool all, const Progress& progress) {
+    int sum = 0;
+    std::vector<int> caps = where;
+    if (all) where = allTriangles();
+    for (int round = 0; round < 60; ++round) {
+      progress.check();
+      m_touched.clear();
+      int done = 0;
+      for (const Short& s : shortEdges(where)) {
+        if (g.starOf(s.a).empty() || g.starOf(s.b).empty() || !g.connected(s.a, s.b)) continue;
+        done += merge(s.a, s.b);
+      }
+      if (!done) done = closeCaps(all ? allTriangles() : caps);
+      sum += done;
+      if (!done) break;
+      where = around(m_touched);
+      if (!all) caps.insert(caps.end(), where.begin(), where.end());
+    }
+    return sum;
+  }
 
   int find(int v) const {
     while (m_to[static_cast<std::size_t>(v)] != v) v = m_to[static_cast<std::size_t>(v)];
@@ -255,10 +293,9 @@ private:
 
   /// Narrow triangles without a short side: their apex lies across from the middle of the longest side, which gets a
   /// node there that the apex can be merged with. Returns how many were closed.
-  int closeCaps() {
+  int closeCaps(const std::vector<int>& triangles) {
     int done = 0;
-    const int count = static_cast<int>(g.tris.size());
-    for (int t = 0; t < count; ++t) {
+    for (int t : triangles) {
       if (!g.alive(t) || height(corners(t)) >= m_b.tolerance) continue;
       const double tolerance = below(t);
       if (height(corners(t)) >= tolerance || spansWideStrip(t, tolerance)) continue;
@@ -333,6 +370,7 @@ private:
           chain.insert(chain.begin() + place, m);
         }
         made.push_back({m, x});
+        m_touched.push_back(m);
       }
     if (!made.empty() && merge(a, b)) {
       m_rims.insert(shared.begin(), shared.end());
@@ -460,6 +498,7 @@ private:
     }
     g.collapse(v, w);
     m_to[static_cast<std::size_t>(v)] = w;
+    m_touched.push_back(w);
     return true;
   }
 };

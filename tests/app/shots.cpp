@@ -62,6 +62,7 @@ int main(int argc, char** argv) {
     w.startMesh();
     waitFor([&] { return done; });
     QObject::disconnect(c);
+    waitFor([&] { return w.forecast() && w.forecast()->calibrationOfPart > 0; }, 10000); // it knows that run
   };
   shot("empty");
   open("camera-housing.brief");

@@ -553,3 +553,35 @@ TEST_F(Workbench, alternativesStandInOneTable) {
   EXPECT_EQ(w->document().brief().path, dir / "coarse.brief");
   EXPECT_FALSE(d->isVisible());
 }
+
+TEST_F(Workbench, fitKeepsThePartClearOfTheBars) {
+  open("saddle-clamp.brief");
+  auto* v = w->viewport();
+  for (const QSize size : {QSize(1280, 800), QSize(1024, 700)}) {
+    w->resize(size);
+    v->setSection(true);
+    QApplication::processEvents();
+    for (const Vec3& from : {Vec3(-1, 1.35, -0.85), Vec3(0, 0, -1), Vec3(0, 1, 0)}) {
+      v->view(from, from.x() == 0 && from.y() == 0 ? Vec3(0, 1, 0) : Vec3(0, 0, 1));
+      QRectF part;
+      for (const Vec3& p : w->part()->display.points) {
+        const QPointF at = v->project(p);
+        part |= QRectF(at - QPointF(0.5, 0.5), QSizeF(1, 1));
+      }
+      EXPECT_TRUE(QRectF(v->rect()).contains(part));
+      EXPECT_GT(part.width(), 0.2 * v->width());
+      for (auto* bar : v->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly)) {
+        if (!bar->isVisible() || (bar->objectName() != "floatbar" && bar->objectName() != "floating")) continue;
+        EXPECT_FALSE(part.intersects(QRectF(bar->geometry())))
+            << size.width() << ": " << bar->geometry().y() << " over " << part.top() << " to " << part.bottom();
+      }
+    }
+    v->setSection(false);
+  }
+  // What lies under a pixel is found there although the picture is shifted.
+  const auto& face = w->part()->faces[0];
+  v->flyTo(face.center, 0.3 * w->part()->diagonal());
+  const QPointF centre = v->project(face.center);
+  EXPECT_NEAR(centre.x(), 0.5 * v->width(), 1);
+  EXPECT_LT(centre.y(), 0.5 * v->height() - 1); // the lens strip takes more than the line at the top
+}
