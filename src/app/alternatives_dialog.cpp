@@ -27,7 +27,7 @@ QString nameOf(const Brief& b) {
 AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_worker(new MeshWorker(this)) {
   setWindowTitle(tr("Alternatives"));
   setObjectName("paper");
-  resize(720, 640);
+  resize(760, 740);
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(18, 16, 18, 16);
   auto* what =
@@ -40,7 +40,7 @@ AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_wor
   m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
   m_table->setSelectionMode(QAbstractItemView::NoSelection);
   m_table->setAccessibleName(tr("Figures of all alternatives; the best is bold and marked"));
-  all->addWidget(m_table, 2);
+  all->addWidget(m_table, 4);
   auto openColumn = [this](int column) {
     const auto i = static_cast<std::size_t>(column - 1);
     if (column > 0 && i < m_briefs.size()) emit openWanted(QString::fromStdString(m_briefs[i].path));
@@ -166,9 +166,9 @@ void AlternativesDialog::fill() {
   QString text;
   for (std::size_t i = 1; i < m_briefs.size(); ++i) {
     const QString differ = inWords(differingRules(m_briefs[0], m_briefs[i]));
-    text += "<p><b>" + nameOf(m_briefs[i]).toHtmlEscaped() + "</b>" +
+    text += "<p style='margin: 6px 0 2px 0'><b>" + nameOf(m_briefs[i]).toHtmlEscaped() + "</b>" +
             (differ.isEmpty() ? tr(": no card differs") : QString()) + "</p>" + differ;
-    if (!m_failed[i].isEmpty()) text += "<p><i>" + m_failed[i].toHtmlEscaped() + "</i></p>";
+    if (!m_failed[i].isEmpty()) text += "<p style='margin: 0 0 4px 0'><i>" + m_failed[i].toHtmlEscaped() + "</i></p>";
   }
   if (m_briefs.size() == 1)
     text = tr(

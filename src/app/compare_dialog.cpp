@@ -26,6 +26,9 @@ void fillComparison(QTableWidget& table, const std::vector<CompareRow>& rows) {
     for (int k = 0; k < static_cast<int>(row.values.size()); ++k)
       put(k + 1, row.values[static_cast<std::size_t>(k)], row.best == k);
   }
+  // Close rows, so that all figures are seen at once; verdicts of several words take more than one.
+  table.verticalHeader()->setMinimumSectionSize(table.fontMetrics().height() + 8);
+  table.resizeRowsToContents();
 }
 
 QString inWords(const std::vector<RuleDifference>& differences) {
@@ -33,14 +36,15 @@ QString inWords(const std::vector<RuleDifference>& differences) {
     return t.empty() ? "<i>" + CompareDialog::tr("not there") + "</i>" : QString::fromStdString(t).toHtmlEscaped();
   };
   QString r;
-  for (const auto& d : differences) r += "<p>" + side(d.first) + " → " + side(d.second) + "</p>";
+  for (const auto& d : differences)
+    r += "<p style='margin: 0 0 4px 0'>" + side(d.first) + " → " + side(d.second) + "</p>";
   return r;
 }
 
 CompareDialog::CompareDialog(QWidget* parent) : QDialog(parent) {
   setWindowTitle(tr("Compare two runs"));
   setObjectName("paper");
-  resize(560, 620);
+  resize(560, 660);
   auto* all = new QVBoxLayout(this);
   auto* row = new QHBoxLayout;
   auto side = [&](QComboBox*& box, const QString& name) {

@@ -202,7 +202,7 @@ void MainWindow::connectPanels() {
     m_view->setBrushed(cells, true);
     // The place as a whole, unless it sprawls: then the neighbourhood of its worst element.
     bool sprawls = all.diagonal() > 12 * one.diagonal();
-    m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 14 * one.diagonal() : 6 * all.diagonal());
+    m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 9 * one.diagonal() : 4 * all.diagonal());
   });
   connect(m_audit, &AuditPanel::keepFailing, this, &MainWindow::keepFailing);
   connect(m_audit, &AuditPanel::editLimits, this, &MainWindow::askLimits);

@@ -194,8 +194,7 @@ void ViewPane::showSection() {
   m_another->setEnabled(look.sections.size() < ViewLook::kMostSections);
   m_fewer->setEnabled(!look.sections.empty());
   const bool cut = look.manner == SectionManner::Cut;
-  const QString n = m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells());
-  m_sectionText->setText(cut ? tr("cut: %1").arg(n) : tr("whole: %1").arg(n));
+  m_sectionText->setText(m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells()));
   m_manner->setText(cut ? tr("whole cells") : tr("cut through"));
   place();
 }

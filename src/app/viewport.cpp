@@ -41,6 +41,7 @@ constexpr int kRestMs = 40;
 constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
+constexpr double kAmbient = 0.18, kAmbientOfValues = 0.5; ///< share of a face's colour that needs no light
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
 /// own lights cost a power function each, which a software GL feels at every pixel. Directions are the viewer's.
 constexpr const char* kLight = R"(
@@ -105,8 +106,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->SetVisibility(false);
     l->mapper->SetScalarModeToUseCellData();
     d->renderer->AddActor(l->actor);
-    l->actor->GetProperty()->SetAmbient(0.18);
-    l->actor->GetProperty()->SetDiffuse(0.82);
+    l->actor->GetProperty()->SetAmbient(kAmbient);
+    l->actor->GetProperty()->SetDiffuse(1 - kAmbient);
     l->actor->GetProperty()->SetSpecular(0.0);
   }
   auto lit = d->solids();
@@ -504,6 +505,12 @@ std::function<QColor(std::size_t)> Viewport::qualityColors() const {
 }
 
 void Viewport::rebuildPart() {
+  // Where lightness of a colour is a value, a face in shade must not pass for another one.
+  const bool values = m_show.lens == Lens::Size || m_show.lens == Lens::Quality;
+  for (auto* l : d->solids()) {
+    l->actor->GetProperty()->SetAmbient(values ? kAmbientOfValues : kAmbient);
+    l->actor->GetProperty()->SetDiffuse(1 - (values ? kAmbientOfValues : kAmbient));
+  }
   if (!m_part) {
     d->put(d->part, PolyData::New());
     d->put(d->partEdges, PolyData::New());
