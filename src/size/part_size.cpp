@@ -5,6 +5,7 @@
 #include "size/thickness.h"
 #include "size/turn.h"
 #include <cmath>
+#include <map>
 #include <set>
 
 namespace tess {
@@ -110,9 +111,23 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     const auto& c = t.edgeChain[e];
     for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
   }
+  // Triangles at the pieces of the edges, by the numbers of their two points.
+  std::map<std::pair<int, int>, std::vector<int>> atEdge;
+  for (const auto& c : t.edgeChain)
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) atEdge[std::minmax(c[i], c[i + 1])];
+  for (std::size_t i = 0; i < t.triangles.size(); ++i)
+    for (std::size_t k = 0; k < 3; ++k)
+      if (auto it = atEdge.find(std::minmax(t.triangles[i][k], t.triangles[i][(k + 1) % 3])); it != atEdge.end())
+        it->second.push_back(static_cast<int>(i));
   struct Piece {
     Vec3 a, b;
     int edge;
+    std::vector<Vec3> inward; ///< directions from the edge into the face: two along a seam
+    /// Whether a place near the edge lies on the face's side of it, not across a slot that the face is cut by.
+    bool faces(const Vec3& way) const {
+      return inward.empty() ||
+             std::any_of(inward.begin(), inward.end(), [&](const Vec3& in) { return way.dot(in) > -0.1 * way.norm(); });
+    }
   };
   for (std::size_t fi = 0; fi < part.faces.size(); ++fi) {
     const auto& face = part.faces[fi];
@@ -124,9 +139,16 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
       const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
       for (std::size_t i = 0; i + 1 < c.size(); ++i) {
         Vec3 a = pt(c[i]), b = pt(c[i + 1]);
+        std::vector<Vec3> inward;
+        for (int k : atEdge[std::minmax(c[i], c[i + 1])]) {
+          const auto& q = t.triangles[static_cast<std::size_t>(k)];
+          if (t.triangleFace[static_cast<std::size_t>(k)] != static_cast<int>(fi)) continue;
+          const Vec3 way = pt(q[0] + q[1] + q[2] - c[i] - c[i + 1]) - a, along = (b - a).normalized();
+          inward.push_back((way - way.dot(along) * along).normalized());
+        }
         int n = std::clamp(static_cast<int>(std::ceil((b - a).norm() / (0.5 * s.target))), 1, 200);
         for (int k = 0; k < n; ++k) {
-          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e});
+          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e, inward});
           Box box;
           box.add(pieces.back().a);
           box.add(pieces.back().b);
@@ -149,8 +171,8 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
           [&](int i) {
             const Piece& o = pieces[static_cast<std::size_t>(i)];
             if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
-            double w = closestOnSegment(m, o.a, o.b);
-            return (m - (o.a + w * (o.b - o.a))).norm();
+            const Vec3 way = o.a + closestOnSegment(m, o.a, o.b) * (o.b - o.a) - m;
+            return piece.faces(way) ? way.norm() : 1e300;
           });
       if (best < bridge.tolerance && !keepFace) continue;
       double h = std::max(1.2 * best, s.minimum);

@@ -158,6 +158,17 @@ TEST(ThroughWallsGap, SizesBothSidesOfAGap) {
   EXPECT_GT(far, 2);
 }
 
+TEST(NarrowFaces, areNotSeenAcrossASlotThatCutsAFace) {
+  // The slot's floor is 0.3 wide and asks for small elements. Its mouths in the end faces, where two edges of one face
+  // are as close, ask for nothing: the face is on the other side of either.
+  Part part = made("slot 20 12 8 0.3");
+  SizeRequest r = overall(4);
+  SizeField f = makeSizeField(part, r);
+  EXPECT_NEAR(f.at({10, 6, 4}), 1.2 * 0.3, 0.1);
+  const double atMouth = f.at({9.85, 0, 8}), fromFloor = 1.2 * 0.3 + f.slope() * 4;
+  EXPECT_NEAR(atMouth, fromFloor, 0.1 * fromFloor);
+}
+
 TEST(Thickness, IsExactOnPlatesTubesAndWedges) {
   Part box = made("box 30 20 2");
   int checked = 0;
