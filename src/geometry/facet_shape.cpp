@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
+#include <numeric>
 #include <set>
 
 namespace tess {
@@ -424,6 +425,50 @@ void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int
     }
 }
 
+/// Normals of a face at the corners of its triangles, three for each: angle-weighted means over the triangles that lie
+/// around the corner on the same side of sharp edges. A sharp edge may end inside a face, which then has two normals
+/// along it.
+std::vector<Vec3> cornerNormalsOf(const FacetShape& s, const std::vector<int>& triangles, const std::set<Key>& sharp) {
+  struct Corner {
+    int triangle;
+    std::size_t k;  ///< of its corners
+    std::size_t at; ///< in the result
+    Vec3 share;
+  };
+  std::map<int, std::vector<Corner>> around;
+  for (std::size_t i = 0; i < triangles.size(); ++i) {
+    const Tri& q = s.base.triangles[static_cast<std::size_t>(triangles[i])];
+    const Vec3 normal = triangleNormal(s.pt(q[0]), s.pt(q[1]), s.pt(q[2]));
+    for (std::size_t k = 0; k < 3; ++k) {
+      Vec3 u = (s.pt(q[(k + 1) % 3]) - s.pt(q[k])).normalized(), w = (s.pt(q[(k + 2) % 3]) - s.pt(q[k])).normalized();
+      around[q[k]].push_back({triangles[i], k, 3 * i + k, std::acos(std::clamp(u.dot(w), -1.0, 1.0)) * normal});
+    }
+  }
+  std::vector<Vec3> normals(3 * triangles.size());
+  for (const auto& [v, corners] : around) {
+    std::vector<std::size_t> side(corners.size()); // the first corner on the same side
+    std::iota(side.begin(), side.end(), std::size_t{0});
+    auto first = [&](std::size_t i) {
+      while (side[i] != i) i = side[i];
+      return i;
+    };
+    std::map<int, std::size_t> byEdge; // other end of an edge -> a corner at it
+    for (std::size_t i = 0; i < corners.size(); ++i)
+      for (std::size_t step : {std::size_t{1}, std::size_t{2}}) {
+        const int other = s.base.triangles[static_cast<std::size_t>(corners[i].triangle)][(corners[i].k + step) % 3];
+        if (sharp.count(edgeKey(v, other))) continue;
+        auto [it, fresh] = byEdge.emplace(other, i);
+        if (fresh) continue;
+        const std::size_t a = first(i), b = first(it->second);
+        side[std::max(a, b)] = std::min(a, b);
+      }
+    std::vector<Vec3> sum(corners.size(), Vec3::Zero());
+    for (std::size_t i = 0; i < corners.size(); ++i) sum[first(i)] += corners[i].share;
+    for (std::size_t i = 0; i < corners.size(); ++i) normals[corners[i].at] = sum[first(i)].normalized();
+  }
+  return normals;
+}
+
 void prepareQueries(FacetShape& s, Part& part) {
   const Tessellation& t = s.base;
   std::size_t n = part.faces.size();
@@ -434,9 +479,11 @@ void prepareQueries(FacetShape& s, Part& part) {
   s.curvature.resize(n);
   for (std::size_t i = 0; i < t.triangles.size(); ++i)
     s.faceTriangles[static_cast<std::size_t>(t.triangleFace[i])].push_back(static_cast<int>(i));
+  std::set<Key> sharp;
+  for (const auto& chain : t.edgeChain)
+    for (std::size_t i = 0; i + 1 < chain.size(); ++i) sharp.insert(edgeKey(chain[i], chain[i + 1]));
   for (std::size_t f = 0; f < n; ++f) {
     PartFace& pf = part.faces[f];
-    std::map<int, Vec3> vertexNormal;
     std::vector<Box> boxes;
     Vec3 mean(0, 0, 0);
     for (int i : s.faceTriangles[f]) {
@@ -444,12 +491,7 @@ void prepareQueries(FacetShape& s, Part& part) {
       Vec3 a = s.pt(q[0]), b = s.pt(q[1]), c = s.pt(q[2]), nn = triangleNormal(a, b, c);
       double area = triangleArea(a, b, c);
       Box box;
-      for (std::size_t k = 0; k < 3; ++k) {
-        Vec3 u = (s.pt(q[(k + 1) % 3]) - s.pt(q[k])).normalized(), w = (s.pt(q[(k + 2) % 3]) - s.pt(q[k])).normalized();
-        auto [it, fresh] = vertexNormal.emplace(q[k], Vec3::Zero());
-        it->second += std::acos(std::clamp(u.dot(w), -1.0, 1.0)) * nn; // angle-weighted
-        box.add(s.pt(q[k]));
-      }
+      for (int v : q) box.add(s.pt(v));
       boxes.push_back(box);
       s.corners[f].push_back({a, b, c});
       pf.area += area;
@@ -458,17 +500,17 @@ void prepareQueries(FacetShape& s, Part& part) {
       mean += area * nn;
     }
     if (pf.area > 0) pf.center /= pf.area;
-    for (auto& [v, nn] : vertexNormal) nn.normalize();
+    s.cornerNormals[f] = cornerNormalsOf(s, s.faceTriangles[f], sharp);
+    const std::vector<Vec3>& normals = s.cornerNormals[f];
     bool flat = true;
     Vec3 dir = mean.normalized();
-    for (int i : s.faceTriangles[f]) {
-      const Tri& q = t.triangles[static_cast<std::size_t>(i)];
+    for (std::size_t i = 0; i < s.faceTriangles[f].size(); ++i) {
+      const Tri& q = t.triangles[static_cast<std::size_t>(s.faceTriangles[f][i])];
       double k = 0;
       for (std::size_t c = 0; c < 3; ++c) {
-        s.cornerNormals[f].push_back(vertexNormal[q[c]]);
         double l = (s.pt(q[(c + 1) % 3]) - s.pt(q[c])).norm();
         if (l > 0)
-          k = std::max(k, std::acos(std::clamp(vertexNormal[q[c]].dot(vertexNormal[q[(c + 1) % 3]]), -1.0, 1.0)) / l);
+          k = std::max(k, std::acos(std::clamp(normals[3 * i + c].dot(normals[3 * i + (c + 1) % 3]), -1.0, 1.0)) / l);
         flat = flat && std::abs(dir.dot(s.pt(q[c]) - pf.center)) < 1e-6 * part.diagonal();
       }
       s.curvature[f].push_back(k);

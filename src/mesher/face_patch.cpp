@@ -3,8 +3,11 @@
 #include "base/bvh.h"
 #include "mesher/plane_triangles.h"
 #include <cmath>
+#include <set>
 
 namespace tess {
+
+constexpr double kCrease = 0.9; ///< cosine of the turn at which an edge inside a face of facets is a crease
 
 double minAngle(const Vec3& a, const Vec3& b, const Vec3& c) {
   double la = (b - c).squaredNorm(), lb = (c - a).squaredNorm(), lc = (a - b).squaredNorm();
@@ -19,7 +22,23 @@ double FacePatch::facing(int a, int b, int c, const Vec3& pa, const Vec3& pb, co
   Vec3 n = m_normal[static_cast<std::size_t>(a)] + m_normal[static_cast<std::size_t>(b)] +
            m_normal[static_cast<std::size_t>(c)] + extra;
   double l = n.norm();
-  return l > 0 ? triangleNormal(pa, pb, pc).dot(n) / l : 0.0;
+  if (l == 0) return 1; // between creases on all sides: nothing is known
+  return triangleNormal(pa, pb, pc).dot(n) / l;
+}
+
+void FacePatch::forgetCreases() {
+  std::array<int, 16> at;
+  std::set<int> onCrease;
+  for (const auto& [ends, edge] : g.feature) {
+    const int a = static_cast<int>(ends >> 32), b = static_cast<int>(ends & 0xffffffffu);
+    if (g.edgeTris(a, b, at) != 2) continue;
+    auto normalOf = [&](int t) {
+      const auto& q = g.tri(t);
+      return m_part.shape->projectToFace(m_face, (g.pt(q[0]) + g.pt(q[1]) + g.pt(q[2])) / 3).normal;
+    };
+    if (normalOf(at[0]).dot(normalOf(at[1])) < kCrease) onCrease.insert({a, b});
+  }
+  for (int v : onCrease) m_normal[static_cast<std::size_t>(v)] = Vec3::Zero();
 }
 
 void FacePatch::run() {
@@ -31,6 +50,7 @@ void FacePatch::run() {
     m_h[i] = m_size.at(g.points[i]);
     m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
   }
+  if (m_part.faceted) forgetCreases();
   unfold();
   for (int round = 0; round < 12; ++round) {
     m_progress.check();
@@ -521,7 +541,8 @@ bool FacePatch::tryFlip(int t, int a, int b, bool byAngle) {
     return false;
   // No edge over a wider arc than needed: cos 37 degrees, or as wide as the one that goes.
   auto arc = [&](int x, int y) {
-    return m_normal[static_cast<std::size_t>(x)].dot(m_normal[static_cast<std::size_t>(y)]);
+    const Vec3 &n = m_normal[static_cast<std::size_t>(x)], &m = m_normal[static_cast<std::size_t>(y)];
+    return n.isZero(0) || m.isZero(0) ? 1.0 : n.dot(m);
   };
   if (arc(c, d) < std::min(0.8, arc(a, b) - 1e-9)) return false;
   double after = std::min(facing(a, d, c), facing(d, b, c));

@@ -38,12 +38,16 @@ private:
   Progress& m_progress;
   std::vector<double> m_h;
   std::vector<Vec3> m_askedAt; ///< where the size of each vertex was last asked for
-  std::vector<Vec3> m_normal; ///< of the true face at each vertex; their mean stands in for the normal below a triangle
+  std::vector<Vec3> m_normal; ///< of the true face at each vertex, zero on creases; their mean stands in for the normal
+                              ///< below a triangle
   std::vector<char> m_held;   ///< per vertex: anchored; may be shorter than the list of vertices
 
   bool held(int v) const { return static_cast<std::size_t>(v) < m_held.size() && m_held[static_cast<std::size_t>(v)]; }
   bool fixed(int v) const { return onBoundary(v) || held(v); }
   Vec3 onFace(const Vec3& p) const { return m_part.shape->projectToFace(m_face, p).point; }
+  /// A sharp edge that ends inside the face has the face on both sides, turned differently: its vertices have no normal
+  /// that would suit both, and none (zero) from now on.
+  void forgetCreases();
   /// How well a triangle of these vertices faces the way the face does there, with the vertices at the places given.
   double facing(int a, int b, int c, const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& extra) const;
   double facing(int a, int b, int c) const { return facing(a, b, c, g.pt(a), g.pt(b), g.pt(c), Vec3::Zero()); }

@@ -416,6 +416,18 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
+    // Faces that lie closer together than what is bridged may cross before and not afterwards. The last resort, as
+    // bridging what crosses leaves flat elements behind where a refinement would not.
+    if (!crossings.empty() && round + 1 == rounds) {
+      SurfaceMesh bridged = a.mesh;
+      const BridgeReport report = bridgeShortEdges(bridged, part, size, progress);
+      if (report.merged > 0 && findCrossings(bridged.points, bridged.triangles, 1, &progress).empty()) {
+        spdlog::debug("bridged: {} pairs of nodes, and nothing crosses any more", report.merged);
+        out.mesh = std::move(bridged);
+        out.bridged = report;
+        break;
+      }
+    }
     // At a cusp of the part a refinement may still help.
     if (!crossings.empty() && round <= 1)
       if (auto p = touchingFaces(part, a.mesh, crossings, round == 1, progress)) return *p;

@@ -178,9 +178,10 @@ private:
   SurfaceGraph g;
   std::vector<int> m_to; ///< vertex -> the one it went into
   std::vector<Vec3> m_origin;
-  std::set<std::pair<int, int>> m_parted; ///< pairs that partSides() was tried for
-  std::set<int> m_rims;                   ///< nodes where it parted two sides
-  std::vector<int> m_touched;             ///< nodes that others went into, and new ones
+  std::unordered_map<int, double> m_reach; ///< node that others went into -> how far the farthest of them came
+  std::set<std::pair<int, int>> m_parted;  ///< pairs that partSides() was tried for
+  std::set<int> m_rims;                    ///< nodes where it parted two sides
+  std::vector<int> m_touched;              ///< nodes that others went into, and new ones
 
   struct Short {
     double length;
@@ -241,6 +242,11 @@ private:
   int find(int v) const {
     while (m_to[static_cast<std::size_t>(v)] != v) v = m_to[static_cast<std::size_t>(v)];
     return v;
+  }
+  /// At most how far `to` is from where the nodes once were that are v now.
+  double reachFrom(int v, const Vec3& to) const {
+    const auto it = m_reach.find(v);
+    return (it == m_reach.end() ? 0 : it->second) + (g.pt(v) - to).norm();
   }
   double height(const std::array<Vec3, 3>& p) const {
     double l = std::max({(p[0] - p[1]).norm(), (p[1] - p[2]).norm(), (p[2] - p[0]).norm()});
@@ -460,7 +466,7 @@ private:
   bool contract(int v, int w) {
     Vec3 to = g.pt(w);
     if (m_leave.count(v) || m_leave.count(w)) return false;
-    if ((m_origin[static_cast<std::size_t>(v)] - to).norm() > 2 * below(to)) return false;
+    if (std::max((m_origin[static_cast<std::size_t>(v)] - to).norm(), reachFrom(v, to)) > 2 * below(to)) return false;
     std::array<int, 16> at;
     int n = g.edgeTris(v, w, at);
     if (n < 2) return false;
@@ -496,6 +502,7 @@ private:
         if (after < 0.2 && after < 0.95 * inside(corners(t), g.pt(at0), corners(o), g.pt(at1))) return false;
       }
     }
+    m_reach[w] = std::max(reachFrom(w, to), reachFrom(v, to));
     g.collapse(v, w);
     m_to[static_cast<std::size_t>(v)] = w;
     m_touched.push_back(w);

@@ -123,10 +123,11 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     Vec3 a, b;
     int edge;
     std::vector<Vec3> inward; ///< directions from the edge into the face: two along a seam
-    /// Whether a place near the edge lies on the face's side of it, not across a slot that the face is cut by.
+    /// Whether a place near the edge lies on the face's side of it, not across a slot that the face is cut by, nor
+    /// along the edge. A face that turns by half a circle from edge to edge still has the other one on its side.
     bool faces(const Vec3& way) const {
       return inward.empty() ||
-             std::any_of(inward.begin(), inward.end(), [&](const Vec3& in) { return way.dot(in) > -0.1 * way.norm(); });
+             std::any_of(inward.begin(), inward.end(), [&](const Vec3& in) { return way.dot(in) > 0.01 * way.norm(); });
     }
   };
   for (std::size_t fi = 0; fi < part.faces.size(); ++fi) {
@@ -172,7 +173,7 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
             const Piece& o = pieces[static_cast<std::size_t>(i)];
             if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
             const Vec3 way = o.a + closestOnSegment(m, o.a, o.b) * (o.b - o.a) - m;
-            return piece.faces(way) ? way.norm() : 1e300;
+            return piece.faces(way) && o.faces(-way) ? way.norm() : 1e300;
           });
       if (best < bridge.tolerance && !keepFace) continue;
       double h = std::max(1.2 * best, s.minimum);

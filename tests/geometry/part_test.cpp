@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry/facet_shape.h"
 #include "support/fixtures.h"
+#include "support/roof.h"
 #include <cmath>
 #include <cstring>
 #include <map>
@@ -248,6 +249,25 @@ TEST(FacetPart, thinTrailingEdgeIsNotCollapsed) {
   EXPECT_EQ(p->points.size(), 8u);
   EXPECT_EQ(p->faces.size(), 6u);
   EXPECT_GT(p->volume(), 19.9);
+}
+
+TEST(FacetPart, aCreaseThatEndsInsideAFaceHasTwoNormals) {
+  const Part part = roofThatFlattens();
+  // One sharp edge runs along the ridge and ends inside the roof, which is one face.
+  int roof = -1;
+  for (std::size_t f = 0; f < part.faces.size(); ++f)
+    if (part.faces[f].box.hi.z() > 12.9 && part.faces[f].box.size().x() > 39) roof = static_cast<int>(f);
+  ASSERT_GE(roof, 0);
+  EXPECT_LT(part.faces[static_cast<std::size_t>(roof)].box.lo.y(), -9.9);
+  EXPECT_GT(part.faces[static_cast<std::size_t>(roof)].box.hi.y(), 9.9);
+  for (double y : {-3.0, -0.5, -0.01, 0.01, 0.5, 3.0})
+    for (double x : {1.0, 6.0, 14.0}) {
+      const double ridge = 13 - x / 4;
+      const Vec3 at(x, y, ridge - std::abs(y) * (1 - x / 40));
+      const Vec3 n = part.shape->projectToFace(roof, at).normal;
+      const Vec3 flat = Vec3(0.25, y > 0 ? 1 - x / 40 : x / 40 - 1, 1).normalized();
+      EXPECT_GT(n.dot(flat), 0.97) << x << " " << y;
+    }
 }
 
 TEST(FacetPart, disagreeingTrianglesAreTurnedAndCounted) {

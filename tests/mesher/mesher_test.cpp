@@ -4,6 +4,7 @@
 #include "mesher/edge_division.h"
 #include "mesher/tet.h"
 #include "support/fixtures.h"
+#include "support/roof.h"
 #include <cmath>
 #include <cstring>
 #include <map>
@@ -563,4 +564,23 @@ TEST(Surface, roundsFarNarrowerThanTheMeshStayClean) {
     onRounds += part.faces[static_cast<std::size_t>(m.mesh.faceLink[f])].kind == SurfaceKind::Cylinder;
   EXPECT_LT(onRounds, 30000u);
   EXPECT_GT(onRounds, 2000u);
+}
+
+TEST(Mesher, aCreaseThatEndsInsideAFaceIsMeshedWell) {
+  const Part part = roofThatFlattens();
+  for (double size : {3.0, 0.7}) {
+    const MeshOutcome m = meshOf(part, size);
+    const Audit a = auditMesh(m.mesh, *limitSet("general"));
+    EXPECT_NEAR(a.volume, part.volume(), 1e-3 * part.volume());
+    EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 10) << size;
+    double shortest = 1e300;
+    for (std::size_t f = 0; f < m.mesh.faces.size(); ++f) {
+      const auto q = m.mesh.faces.of(f);
+      for (std::size_t k = 0; k < 3; ++k)
+        shortest = std::min(shortest, (m.mesh.nodes[static_cast<std::size_t>(q[k])] -
+                                       m.mesh.nodes[static_cast<std::size_t>(q[(k + 1) % 3])])
+                                          .norm());
+    }
+    EXPECT_GT(shortest, 0.25 * std::min(size, 2.0)) << size;
+  }
 }

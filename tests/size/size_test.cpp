@@ -169,6 +169,15 @@ TEST(NarrowFaces, areNotSeenAcrossASlotThatCutsAFace) {
   EXPECT_NEAR(atMouth, fromFloor, 0.1 * fromFloor);
 }
 
+TEST(NarrowFaces, areNotSeenAlongASlotEither) {
+  // The floor is bridged, and nothing else is narrow: pieces of the other mouth that lie further along do not count.
+  Part part = made("slot 20 12 8 0.02");
+  SizeRequest r = overall(4);
+  r.overall.bridging.tolerance = 0.08;
+  SizeField f = makeSizeField(part, r);
+  for (const Vec3& p : {Vec3(10, 0, 6), Vec3(9.99, 0, 8), Vec3(10, 12, 7), Vec3(10, 3, 8)}) EXPECT_GT(f.at(p), 3.9);
+}
+
 TEST(Thickness, IsExactOnPlatesTubesAndWedges) {
   Part box = made("box 30 20 2");
   int checked = 0;
