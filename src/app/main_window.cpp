@@ -392,7 +392,7 @@ void MainWindow::connectWorkers() {
             m_runs->setBusy(false, false);
             m_shelf->add(std::move(r), std::move(look), m_part, m_doc.brief());
             showRun(m_shelf->size() - 1);
-            // What it took tells more about the next run than any forecast before; one under way will know it too.
+            // What it took tells more about the next run than the forecast before.
             if (m_forecast) m_forecaster->forecast(m_doc.brief(), m_part, m_sizes);
             if (m_compare && m_compare->isVisible() && m_shelf->size() > 1) m_compare->setRuns(m_shelf->all());
             readAgain();

@@ -280,7 +280,8 @@ void Viewport::followCamera(const Viewport& lead) {
   mine->SetPosition(to.data());
   mine->SetFocalPoint(to.data() + 3);
   mine->SetViewUp(to.data() + 6);
-  mine->SetWindowCenter(other->GetWindowCenter()[0], other->GetWindowCenter()[1]);
+  m_centredFor = lead.m_centredFor;
+  centrePicture();
   update();
 }
 

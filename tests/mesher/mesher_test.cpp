@@ -429,6 +429,32 @@ TEST(Surface, crossedHolesNeverFoldWhateverTheSize) {
     }
 }
 
+TEST(Surface, chainsOfBridgedNodesStayWithinTheToleranceAsAWhole) {
+  // Nodes far closer than what is bridged, all along one edge and wider apart towards its end: shortest first, each
+  // could go into the next one, to the end.
+  const Part part = made("box 10 8 6");
+  SizeSettings s;
+  s.target = 2;
+  s.bridging.tolerance = 0.1;
+  SizeField size = makeSizeField(part, {s});
+  EdgeDivision fine;
+  fine.divisions = 400;
+  fine.finest = {0};
+  fine.ratio = 3;
+  size.divisions.push_back({0, fine});
+  Progress progress;
+  auto r = meshSurface(part, size, progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_GT(r->bridged.merged, 100);
+  EXPECT_LE(r->bridged.moved, 2 * 0.1);
+  const auto& chain = r->mesh.edgeNodes[0];
+  for (std::size_t i = 0; i + 1 < chain.size(); ++i)
+    EXPECT_LT(
+        (r->mesh.points[static_cast<std::size_t>(chain[i])] - r->mesh.points[static_cast<std::size_t>(chain[i + 1])])
+            .norm(),
+        5 * 0.1);
+}
+
 TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
   Part part = made("step 0.004");
   int narrow = 0;
