@@ -417,8 +417,9 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
     // Faces that lie closer together than what is bridged may cross before and not afterwards. The last resort, as
-    // bridging what crosses leaves flat elements behind where a refinement would not.
-    if (!crossings.empty() && round + 1 == rounds) {
+    // bridging what crosses leaves flat elements behind: where thin walls made sizes smaller, whoever called tries
+    // without that first.
+    if (!crossings.empty() && round + 1 == rounds && size.slender.places.empty()) {
       SurfaceMesh bridged = a.mesh;
       const BridgeReport report = bridgeShortEdges(bridged, part, size, progress);
       if (report.merged > 0 && findCrossings(bridged.points, bridged.triangles, 1, &progress).empty()) {

@@ -144,8 +144,9 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
         for (int k : atEdge[std::minmax(c[i], c[i + 1])]) {
           const auto& q = t.triangles[static_cast<std::size_t>(k)];
           if (t.triangleFace[static_cast<std::size_t>(k)] != static_cast<int>(fi)) continue;
-          const Vec3 way = pt(q[0] + q[1] + q[2] - c[i] - c[i + 1]) - a, along = (b - a).normalized();
-          inward.push_back((way - way.dot(along) * along).normalized());
+          const Vec3 way = pt(q[0] + q[1] + q[2] - c[i] - c[i + 1]) - a, along = (b - a).normalized(),
+                     across = way - way.dot(along) * along;
+          if (across.norm() > 0) inward.push_back(across.normalized()); // a flat triangle tells nothing
         }
         int n = std::clamp(static_cast<int>(std::ceil((b - a).norm() / (0.5 * s.target))), 1, 200);
         for (int k = 0; k < n; ++k) {
