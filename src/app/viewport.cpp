@@ -239,7 +239,12 @@ void Viewport::initializeGL() {
   d->window->SetFrameBlitModeToNoBlit();
 }
 
-void Viewport::resizeGL(int, int) { centrePicture(); }
+void Viewport::resizeGL(int, int) {
+  if (m_fitted)
+    fit();
+  else
+    centrePicture();
+}
 
 void Viewport::paintGL() {
   const qreal ratio = devicePixelRatioF();
@@ -277,6 +282,7 @@ void Viewport::followCamera(const Viewport& lead) {
   const auto to = state(other);
   if (state(mine) == to) return;
   moving();
+  m_fitted = false;
   mine->SetPosition(to.data());
   mine->SetFocalPoint(to.data() + 3);
   mine->SetViewUp(to.data() + 6);
@@ -618,6 +624,7 @@ bool Viewport::setViewState(const QString& state) {
   const auto eye = vecFromJson(o["eye"]), to = vecFromJson(o["to"]), up = vecFromJson(o["up"]);
   if (!look || !eye || !to || !up) return false;
   m_show = *look;
+  m_fitted = false;
   auto* camera = d->renderer->GetActiveCamera();
   camera->SetPosition(eye->data());
   camera->SetFocalPoint(to->data());
@@ -976,6 +983,7 @@ void Viewport::fit() {
   const Stand s =
       standToSee(frame(), points, box.center(), 0.94 * room.width(), 0.94 * room.height(), 1e-3 * m_part->diagonal());
   lookAlong(s.target, s.distance);
+  m_fitted = true;
 }
 
 void Viewport::view(const Vec3& direction, const Vec3& up) {
@@ -988,6 +996,7 @@ void Viewport::view(const Vec3& direction, const Vec3& up) {
 }
 
 void Viewport::flyTo(const Vec3& target, double extent) {
+  m_fitted = false;
   const QSize room = freeForPicture();
   const double share = std::min(room.width(), room.height()) / static_cast<double>(std::max(1, height()));
   lookAlong(target, 0.49 * extent / std::sin(0.5 * d->renderer->GetActiveCamera()->GetViewAngle() * kPi / 180) / share);
@@ -1079,6 +1088,7 @@ void Viewport::turn(const QPointF& delta) {
 
 void Viewport::pan(const QPointF& delta) {
   moving();
+  m_fitted = false;
   auto* c = d->renderer->GetActiveCamera();
   const CameraFrame view = frame();
   Vec3 f;
@@ -1198,6 +1208,7 @@ void Viewport::mouseReleaseEvent(QMouseEvent* e) {
 
 void Viewport::wheelEvent(QWheelEvent* e) {
   moving();
+  m_fitted = false;
   double factor = std::pow(1.0015, e->angleDelta().y());
   // The place under the pointer stays under it.
   auto* c = d->renderer->GetActiveCamera();

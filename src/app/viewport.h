@@ -170,6 +170,7 @@ private:
   Bvh m_tree;
   QPointF m_last, m_pressed;
   QMargins m_covered, m_centredFor; ///< by bars now; and what the picture is centred for
+  bool m_fitted = false;            ///< the last way to stand was fit(), which holds when the view's size changes
   QRubberBand* m_band = nullptr;
   bool m_dragging = false;
   bool m_moving = false; ///< the camera or the section moves: what is slow to draw waits until it rests

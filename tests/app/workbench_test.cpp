@@ -578,6 +578,19 @@ TEST_F(Workbench, fitKeepsThePartClearOfTheBars) {
     }
     v->setSection(false);
   }
+  // A view that changes its size keeps showing all, unless somebody went nearer.
+  auto extent = [&] {
+    QRectF part;
+    for (const Vec3& p : w->part()->display.points) part |= QRectF(v->project(p), QSizeF(1, 1));
+    return part;
+  };
+  v->fit();
+  for (const QSize size : {QSize(1400, 720), QSize(1024, 900)}) {
+    w->resize(size);
+    QApplication::processEvents();
+    EXPECT_TRUE(QRectF(v->rect()).contains(extent()));
+    EXPECT_GT(std::max(extent().width() / v->width(), extent().height() / v->height()), 0.7);
+  }
   // What lies under a pixel is found there although the picture is shifted.
   const auto& face = w->part()->faces[0];
   v->flyTo(face.center, 0.3 * w->part()->diagonal());
