@@ -62,7 +62,9 @@ OppositeFaces::Hit OppositeFaces::cast(int face, const FaceProjection& on, int b
 }
 
 bool OppositeFaces::acrossEdge(int face, const Vec3& p, const Hit& hit) const {
-  if (!hit.found() || hit.face == face) return false;
+  // A face of facets may meet itself in a sharp edge that ends inside it.
+  const bool itself = hit.face == face;
+  if (!hit.found() || (itself && !m_part.faceted)) return false;
   // In a wedge of angle a the distance is x tan a, at x from its edge.
   double tangent = std::sqrt(std::max(0.0, 1 / (hit.facing * hit.facing) - 1));
   if (tangent < 0.01) return false;
@@ -71,6 +73,8 @@ bool OppositeFaces::acrossEdge(int face, const Vec3& p, const Hit& hit) const {
   double away = std::numeric_limits<double>::infinity();
   for (int e : mine) {
     if (std::find(other.begin(), other.end(), e) == other.end()) continue;
+    const auto& around = m_part.edges[static_cast<std::size_t>(e)].faces;
+    if (itself && std::any_of(around.begin(), around.end(), [&](int f) { return f != face; })) continue;
     const auto& c = m_part.display.edgeChain[static_cast<std::size_t>(e)];
     for (std::size_t i = 0; i + 1 < c.size(); ++i) {
       double w = closestOnSegment(p, pt(c[i]), pt(c[i + 1]));

@@ -256,16 +256,16 @@ TEST(FacetPart, aCreaseThatEndsInsideAFaceHasTwoNormals) {
   // One sharp edge runs along the ridge and ends inside the roof, which is one face.
   int roof = -1;
   for (std::size_t f = 0; f < part.faces.size(); ++f)
-    if (part.faces[f].box.hi.z() > 12.9 && part.faces[f].box.size().x() > 39) roof = static_cast<int>(f);
+    if (part.faces[f].box.hi.z() > 32.9 && part.faces[f].box.size().x() > 119) roof = static_cast<int>(f);
   ASSERT_GE(roof, 0);
   EXPECT_LT(part.faces[static_cast<std::size_t>(roof)].box.lo.y(), -9.9);
   EXPECT_GT(part.faces[static_cast<std::size_t>(roof)].box.hi.y(), 9.9);
   for (double y : {-3.0, -0.5, -0.01, 0.01, 0.5, 3.0})
     for (double x : {1.0, 6.0, 14.0}) {
-      const double ridge = 13 - x / 4;
-      const Vec3 at(x, y, ridge - std::abs(y) * (1 - x / 40));
+      const double slope = 3 * (1 - x / 120), fall = 0.25 * (1 - std::abs(y) / 10);
+      const Vec3 at(x, y, 3 + slope * (10 - std::abs(y)));
       const Vec3 n = part.shape->projectToFace(roof, at).normal;
-      const Vec3 flat = Vec3(0.25, y > 0 ? 1 - x / 40 : x / 40 - 1, 1).normalized();
+      const Vec3 flat = Vec3(fall, y > 0 ? slope : -slope, 1).normalized();
       EXPECT_GT(n.dot(flat), 0.97) << x << " " << y;
     }
 }

@@ -4,6 +4,7 @@
 #include "mesher/edge_division.h"
 #include "size/thickness.h"
 #include "support/fixtures.h"
+#include "support/roof.h"
 #include <cmath>
 #include <random>
 
@@ -156,6 +157,13 @@ TEST(ThroughWallsGap, SizesBothSidesOfAGap) {
   double inSlot = f.at({10, 6, 6}), far = f.at({1, 1, 1});
   EXPECT_NEAR(inSlot, sizeThrough(1, 2), 0.02);
   EXPECT_GT(far, 2);
+}
+
+TEST(Thickness, isNotSeenAcrossACreaseOfAFaceOfFacets) {
+  // Both sides of the ridge are one face, a wedge and no thin wall.
+  const Part part = roofThatFlattens();
+  EXPECT_FALSE(thinPieces(part, {.below = 1, .finest = 0.01}).empty());
+  EXPECT_TRUE(thinPieces(part, {.below = 1, .finest = 0.01, .wedges = false}).empty());
 }
 
 TEST(NarrowFaces, areNotSeenAcrossASlotThatCutsAFace) {

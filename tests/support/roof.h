@@ -10,10 +10,10 @@ namespace tess::test {
 /// turn of 90 degrees dies out, and the roof is one face.
 inline Part roofThatFlattens() {
   FacetSoup s;
-  const int n = 20;
+  const int n = 60;
   for (int i = 0; i <= n; ++i) {
     const double x = 2.0 * i;
-    for (const Vec3& p : {Vec3(x, 0, 13 - x / 4), Vec3(x, 10, 3), Vec3(x, 10, 0), Vec3(x, -10, 0), Vec3(x, -10, 3)})
+    for (const Vec3& p : {Vec3(x, 0, 33 - x / 4), Vec3(x, 10, 3), Vec3(x, 10, 0), Vec3(x, -10, 0), Vec3(x, -10, 3)})
       s.points.push_back(p);
   }
   for (int i = 0; i < n; ++i)
