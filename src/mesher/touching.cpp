@@ -49,22 +49,6 @@ std::vector<int> sharedEdges(const Part& part, int a, int b) {
   return r;
 }
 
-/// Whether the triangles of a face come within `distance` of p: the surface below it goes on where the face has ended.
-bool faceIsThere(const SurfaceMesh& mesh, int face, const Vec3& p, double distance) {
-  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-    if (mesh.face[t] != face) continue;
-    const auto& q = mesh.triangles[t];
-    const Vec3 &a = mesh.points[static_cast<std::size_t>(q[0])], &b = mesh.points[static_cast<std::size_t>(q[1])],
-               &c = mesh.points[static_cast<std::size_t>(q[2])];
-    Box box;
-    for (const Vec3& x : {a, b, c}) box.add(x);
-    if (box.distance2(p) > distance * distance) continue;
-    const Vec3 w = closestOnTriangle(p, a, b, c);
-    if ((w[0] * a + w[1] * b + w[2] * c - p).norm() <= distance) return true;
-  }
-  return false;
-}
-
 double longestSide(const SurfaceMesh& mesh, const CrossingPair& c) {
   double r = 0;
   for (int t : {c.a, c.b})
@@ -112,9 +96,6 @@ std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
       auto near = [&](int e) {
         return (part.shape->projectToEdge(e, touch->at).point - touch->at).norm() < kAtEdge * reach;
       };
-      if (!faceIsThere(mesh, faces.first, touch->at, kAtEdge * reach) ||
-          !faceIsThere(mesh, faces.second, touch->at, kAtEdge * reach))
-        continue;
       if (!(atEdges && touch->opposed) && std::any_of(shared.begin(), shared.end(), near)) continue;
       if (!first)
         first = touch->at;

@@ -3,7 +3,6 @@
 #include "base/predicates.h"
 #include "mesher/edge_division.h"
 #include "mesher/tet.h"
-#include "mesher/touching.h"
 #include "support/fixtures.h"
 #include "support/roof.h"
 #include <cmath>
@@ -610,38 +609,4 @@ TEST(Mesher, aCreaseThatEndsInsideAFaceIsMeshedWell) {
     }
     EXPECT_GT(shortest, 0.25 * std::min(size, 2.0)) << size;
   }
-}
-
-TEST(Touching, isNotSeenWhereAFaceHasEnded) {
-  // A round goes over into a flat side without a bend. Beyond the end of their common edge the cylinder and the plane
-  // would go on touching, but neither face is there any more.
-  const Part part = made("rounded 20 4");
-  Progress progress;
-  SizeSettings s;
-  s.target = 1;
-  auto surface = meshSurface(part, makeSizeField(part, {s}), progress);
-  ASSERT_TRUE(surface.ok());
-  const SurfaceMesh& mesh = surface->mesh;
-  int seen = 0;
-  for (std::size_t e = 0; e < part.edges.size() && seen < 3; ++e) {
-    const PartEdge& edge = part.edges[e];
-    if (edge.faces.size() != 2) continue;
-    int flat = edge.faces[0], round = edge.faces[1];
-    if (part.faces[static_cast<std::size_t>(flat)].kind != SurfaceKind::Plane) std::swap(flat, round);
-    if (part.faces[static_cast<std::size_t>(flat)].kind != SurfaceKind::Plane ||
-        part.faces[static_cast<std::size_t>(round)].kind != SurfaceKind::Cylinder)
-      continue;
-    ++seen;
-    int a = -1, b = -1;
-    for (int t = 0; t < static_cast<int>(mesh.triangles.size()); ++t) {
-      if (mesh.face[static_cast<std::size_t>(t)] == flat) a = t;
-      if (mesh.face[static_cast<std::size_t>(t)] == round) b = t;
-    }
-    const Vec3 end = part.points[static_cast<std::size_t>(edge.points[1])].at,
-               on = (end - part.points[static_cast<std::size_t>(edge.points[0])].at).normalized();
-    std::vector<CrossingPair> crossings;
-    for (double way : {1.5, 2.5, 4.0}) crossings.push_back({a, b, end + way * on});
-    EXPECT_FALSE(touchingFaces(part, mesh, crossings, false, progress));
-  }
-  EXPECT_EQ(seen, 3);
 }
