@@ -24,7 +24,8 @@ public:
   /// From a point of the face along its normal, towards the side where `body` lies (-1: empty space), up to `below`.
   Hit cast(int face, const Vec3& p, int body, double below) const { return cast(face, project(face, p), body, below); }
   Hit cast(int face, const FaceProjection& on, int body, double below) const;
-  /// Whether a hit lies across a sharp edge that both faces share, so that the distance is that of the wedge there.
+  /// Whether a hit lies across a sharp edge that both faces share, or that ends inside a face of facets, so that the
+  /// distance is that of the wedge there.
   bool acrossEdge(int face, const Vec3& p, const Hit& hit) const;
   /// False when no face can lie opposite within `below` anywhere over the triangle.
   bool mayFace(const std::array<Vec3, 3>& triangle, int face, int body, double below) const;

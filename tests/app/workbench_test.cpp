@@ -578,7 +578,7 @@ TEST_F(Workbench, fitKeepsThePartClearOfTheBars) {
     }
     v->setSection(false);
   }
-  // A view that changes its size keeps showing all, unless somebody went nearer.
+  // A view that changes its size keeps showing all.
   auto extent = [&] {
     QRectF part;
     for (const Vec3& p : w->part()->display.points) part |= QRectF(v->project(p), QSizeF(1, 1));
