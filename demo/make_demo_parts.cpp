@@ -183,9 +183,10 @@ TopoDS_Shape cameraHousing() {
   return soleSolid(body);
 }
 
-/// Bent plate over a pipe: half ring, two feet, bends, four holes and a stiffening bead cut-out.
-TopoDS_Shape saddleClamp() {
-  const double r = 22, t = 3, foot = 30, width = 36, bend = 5;
+/// Bent plate over a pipe: half ring, two feet, bends, four holes and a stiffening bead cut-out. The second variant is
+/// wider, with longer feet and a longer cut-out.
+TopoDS_Shape saddleClamp(bool second = false) {
+  const double r = 22, t = 3, foot = second ? 36 : 30, width = second ? 46 : 36, bend = 5, half = second ? 12 : 8;
   // Outline in the x-z plane, extruded along y.
   auto arc = [](gp_Pnt p, gp_Pnt m, gp_Pnt q) {
     return BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(p, m, q).Value()).Edge();
@@ -222,9 +223,9 @@ TopoDS_Shape saddleClamp() {
   for (double x : {-(xo + bend + 16), xo + bend + 16})
     for (double y : {9.0, width - 9.0}) s = cut(s, cylinder({x, y, -5}, {0, 0, 1}, 3.3, 15));
   TopoDS_Shape slot =
-      fuse(fuse(BRepPrimAPI_MakeBox(gp_Pnt(-8, width / 2 - 4, 20), gp_Pnt(8, width / 2 + 4, 50)).Shape(),
-                cylinder({-8, width / 2, 20}, {0, 0, 1}, 4, 30)),
-           cylinder({8, width / 2, 20}, {0, 0, 1}, 4, 30));
+      fuse(fuse(BRepPrimAPI_MakeBox(gp_Pnt(-half, width / 2 - 4, 20), gp_Pnt(half, width / 2 + 4, 50)).Shape(),
+                cylinder({-half, width / 2, 20}, {0, 0, 1}, 4, 30)),
+           cylinder({half, width / 2, 20}, {0, 0, 1}, 4, 30));
   s = cut(s, slot);
   return soleSolid(s);
 }
@@ -277,13 +278,13 @@ int main(int argc, char** argv) {
         [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 6); }}},
       dir + "camera-housing.step");
   TopoDS_Shape clamp = saddleClamp();
-  ok = writeStep(clamp, "saddle-clamp",
-                 {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 3.3); }},
-                  {"pipe seat", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 22); }},
-                  {"foot", moss,
-                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }}},
-                 dir + "saddle-clamp.step") &&
-       ok;
+  const std::vector<Tag> ofClamp{
+      {"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 3.3); }},
+      {"pipe seat", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 22); }},
+      {"foot", moss,
+       [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }}};
+  ok = writeStep(clamp, "saddle-clamp", ofClamp, dir + "saddle-clamp.step") && ok;
+  ok = writeStep(saddleClamp(true), "saddle-clamp", ofClamp, dir + "saddle-clamp-b.step") && ok;
   writeStl(clamp, dir + "saddle-clamp.stl", 0.02);
   ok = writeStep(keelBracket(), "keel-bracket",
                  {{"bore", plum,

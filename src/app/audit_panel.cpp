@@ -9,6 +9,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QLocale>
+#include <QRegularExpression>
 #include <QScrollArea>
 #include <QSignalBlocker>
 #include <QToolButton>
@@ -131,6 +132,8 @@ void AuditPanel::setMetric(Metric m) { m_metric->setCurrentIndex(static_cast<int
 
 void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
   m_run = std::move(run);
+  m_near.reset();
+  m_onCard = -1;
   m_worstAt = -1;
   m_classes->setClasses(m_run ? m_run->audit.classes : decltype(m_run->audit.classes){});
   if (!m_run) {
@@ -295,12 +298,23 @@ void AuditPanel::showElement(std::int32_t cell) {
 QString AuditPanel::elementCard() const {
   QStringList r;
   for (auto* l : m_card->parentWidget()->findChildren<QLabel*>())
-    if (l->property("element").toBool()) r << l->text();
+    if (l->property("element").toBool()) r << l->text().replace("<br>", " ").remove(QRegularExpression("<[^>]*>"));
   return r.join(" ");
+}
+
+void AuditPanel::setNeighbours(std::shared_ptr<const Neighbours> near) {
+  m_near = std::move(near);
+  if (m_onCard >= 0) fillCard(m_onCard);
+}
+
+void AuditPanel::setSizes(std::shared_ptr<const SizeField> sizes) {
+  m_sizes = std::move(sizes);
+  if (m_onCard >= 0) fillCard(m_onCard);
 }
 
 void AuditPanel::fillCard(std::int32_t cell) {
   emptyLayout(m_card);
+  m_onCard = cell;
   const Mesh& m = m_run->mesh;
   auto c = static_cast<std::size_t>(cell);
   auto* card = new QFrame;
@@ -314,13 +328,33 @@ void AuditPanel::fillCard(std::int32_t cell) {
     l->setProperty("element", true);
     table->addWidget(l, row, column);
   };
-  QStringList nodes;
+  QStringList nodes, neighbours;
   for (auto n : m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners)))
-    nodes << QString::number(n + 1);
+    nodes << QString("<a href=\"n%1\">%1</a>").arg(n + 1);
+  if (m_near && c + 1 < m_near->start.size())
+    for (auto k = m_near->start[c]; k < m_near->start[c + 1]; ++k)
+      if (const auto o = m_near->cell[k]; o >= 0) neighbours << QString("<a href=\"%1\">%1</a>").arg(o + 1);
   add(0, 0, tr("%1 no. %L2").arg(QString::fromUtf8(topology(m.cells.type[c]).name.data())).arg(c + 1), "");
   add(0, 1, QString::fromStdString(m.regions[static_cast<std::size_t>(m.cellRegion[c])]), "small", Qt::AlignRight);
   auto* corners = styledLabel({}, "small");
-  corners->setText(tr("nodes %1").arg(nodes.join(", ")));
+  QString lines = tr("nodes %1").arg(nodes.join(", "));
+  if (!neighbours.isEmpty()) lines += "<br>" + tr("beside %1").arg(neighbours.join(", "));
+  if (m_sizes && !m_run->brief.first("take_mesh")) {
+    const auto got = m_run->audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].value[c];
+    const QString unit = QString::fromStdString(m.unit);
+    lines += "<br>" + tr("size asked %1 %3, got %2 %3")
+                          .arg(QString::fromStdString(formatNumber(m_sizes->at(cellCenter(m, c), m.cellRegion[c]), 3)),
+                               QString::fromStdString(formatNumber(static_cast<double>(got), 3)), unit);
+  }
+  corners->setText(lines);
+  corners->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+  corners->setToolTip(tr("a node: to move it; an element: to go there"));
+  connect(corners, &QLabel::linkActivated, this, [this](const QString& to) {
+    if (to.startsWith('n'))
+      emit nodeWanted(to.mid(1).toInt() - 1);
+    else
+      showElement(to.toInt() - 1);
+  });
   corners->setProperty("element", true);
   table->addWidget(corners, 1, 0, 1, 2);
   for (int k = 0; k < kMetrics; ++k) {

@@ -4,6 +4,7 @@
 #include "app/histogram.h"
 #include "audit/places.h"
 #include "job/run.h"
+#include "mesh/cell_faces.h"
 #include <QWidget>
 #include <map>
 
@@ -20,6 +21,10 @@ class AuditPanel : public QWidget {
 public:
   explicit AuditPanel(QWidget* parent = nullptr);
   void setRun(std::shared_ptr<const RunResult> run);
+  /// What the card of an element says beside its metrics: its neighbours, and the size that the brief asks for there
+  /// (null: nothing).
+  void setNeighbours(std::shared_ptr<const Neighbours> near);
+  void setSizes(std::shared_ptr<const SizeField> sizes);
   void setFindings(const std::vector<Problem>& findings);
   const std::vector<Problem>& findings() const { return m_findings; }
   Histogram* histogram() const { return m_histogram; }
@@ -39,6 +44,8 @@ signals:
   void brushChanged(const std::vector<std::int32_t>& cells, bool on);
   /// The cells of a place, the worst of them, and where it lies.
   void showPlace(const std::vector<std::int32_t>& cells, std::int32_t worst);
+  /// A node of an element's card was clicked.
+  void nodeWanted(std::int32_t node);
   /// The elements that fail a limit shall become a set of the mesh.
   void keepFailing();
   /// The limits shall be changed.
@@ -54,6 +61,9 @@ protected:
 private:
   void fitHeight();
   std::shared_ptr<const RunResult> m_run;
+  std::shared_ptr<const Neighbours> m_near;
+  std::shared_ptr<const SizeField> m_sizes;
+  std::int32_t m_onCard = -1; ///< element of the card
   std::vector<Problem> m_findings;
   std::map<std::string, std::size_t> m_leafed; ///< by kind of finding: the one its card shows
   ClassBar* m_classes;

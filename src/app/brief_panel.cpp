@@ -3,7 +3,9 @@
 #include "app/theme.h"
 #include "app/widgets.h"
 #include "base/units.h"
+#include "job/say.h"
 #include "job/values.h"
+#include <QAction>
 #include <QCompleter>
 #include <QEnterEvent>
 #include <QFileInfo>
@@ -134,7 +136,7 @@ public:
     setObjectName("chip");
     m_text = text;
     setText(shortened(text.isEmpty() ? QString("…") : text));
-    setToolTip(QString::fromStdString(slot.help));
+    setToolTip(ruleWords(slot.help));
     setAccessibleName(QString::fromStdString(slot.key) + " " + text);
     setCursor(numeric() ? Qt::SizeHorCursor : Qt::IBeamCursor);
     setFocusPolicy(Qt::StrongFocus);
@@ -293,29 +295,64 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   m_say->setObjectName("say");
   m_say->setPlaceholderText(tr("say what you need…   Ctrl+K"));
   m_say->setAccessibleName(tr("Say what you need"));
-  QStringList patterns;
-  for (const auto& k : ruleTable())
-    patterns << QString::fromStdString(k.id).replace('_', ' ') + " – " + QString::fromStdString(k.help);
-  auto* c = new QCompleter(patterns, m_say);
+  m_offers = new QStringListModel(this);
+  auto* c = new QCompleter(m_offers, m_say);
   c->setFilterMode(Qt::MatchContains);
   c->setCaseSensitivity(Qt::CaseInsensitive);
+  c->setMaxVisibleItems(12);
   m_say->setCompleter(c);
-  auto take = [this](const QString& t) {
-    for (const auto& k : ruleTable()) {
-      QString id = QString::fromStdString(k.id).replace('_', ' ');
-      if (t == id || t.startsWith(id + " ")) {
-        m_say->clear();
-        emit ruleWanted(k.id);
-        return;
-      }
-    }
-  };
-  connect(c, qOverload<const QString&>(&QCompleter::activated), this, take, Qt::QueuedConnection);
-  connect(m_say, &QLineEdit::returnPressed, this, [this, take] { take(m_say->text()); });
+  connect(c, qOverload<const QString&>(&QCompleter::activated), this, &BriefPanel::say, Qt::QueuedConnection);
+  connect(m_say, &QLineEdit::returnPressed, this, [this] { say(m_say->text()); });
+  offer();
   auto* row = new QHBoxLayout;
   row->setContentsMargins(12, 0, 12, 0);
   row->addWidget(m_say);
   outer->addLayout(row);
+}
+
+void BriefPanel::setCommands(const QList<QAction*>& commands) {
+  m_commands = commands;
+  offer();
+}
+
+QStringList BriefPanel::offers() const { return m_offers->stringList(); }
+
+void BriefPanel::offer() {
+  QStringList all;
+  m_offered.clear();
+  auto add = [&](const QString& text, std::function<void()> act) {
+    if (m_offered.emplace(text, std::move(act)).second) all << text;
+  };
+  for (const auto& k : ruleTable())
+    add(QString::fromStdString(k.id).replace('_', ' ') + " – " + ruleWords(k.help),
+        [this, id = k.id] { emit ruleWanted(id); });
+  for (std::size_t g = 0; g < m_groupNames.size(); ++g)
+    add(tr("%1 – select this group").arg(QString::fromStdString(m_groupNames[g])),
+        [this, rule = m_groupRules[g]] { emit selectWanted(rule); });
+  for (QAction* a : m_commands) {
+    const QString key = a->shortcut().toString(QKeySequence::NativeText), name = a->objectName();
+    // What undo would take back changes with every step.
+    const QString text =
+        name == "undo" || name == "redo" ? a->text().section(':', 0, 0) : QString(a->text()).remove("…");
+    add(key.isEmpty() ? tr("%1 – command").arg(text) : tr("%1 – command, %2").arg(text, key), [a] { a->trigger(); });
+  }
+  if (all != m_offers->stringList()) m_offers->setStringList(all);
+}
+
+void BriefPanel::say(const QString& line) {
+  if (line.trimmed().isEmpty()) return;
+  if (const auto it = m_offered.find(line); it != m_offered.end()) {
+    m_say->clear();
+    const auto act = it->second; // what it does may change what is offered
+    return act();
+  }
+  auto said = understand(line.toStdString(), m_groupNames, m_unit);
+  if (!said) {
+    emit notUnderstood(said.problem());
+    return;
+  }
+  m_say->clear();
+  emit ruleWanted(said->kind, said->values);
 }
 
 void BriefPanel::editChip(int rule, const std::string& key) {
@@ -460,7 +497,7 @@ QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, 
       c->onLeave = [this] { emit typingLeft(); };
       flow->addWidget(c);
     };
-    const std::string& t = kind->sentence;
+    const std::string t = ruleWords(kind->sentence).toStdString();
     std::string pending;
     for (std::size_t k = 0; k < t.size();) {
       if (t[k] == '[') {
@@ -509,14 +546,17 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
     for (const auto& s : kind->entries) {
       std::string key = s.key;
       auto* a = more->addAction(QString::fromStdString(s.key).replace('_', ' '));
-      a->setToolTip(QString::fromStdString(s.help));
+      a->setToolTip(ruleWords(s.help));
       connect(a, &QAction::triggered, this, [this, index, key, s, r] {
         bool ok = false;
-        QString t = QInputDialog::getText(this, QString::fromStdString(key), QString::fromStdString(s.help),
-                                          QLineEdit::Normal, QString::fromStdString(r.get(key)), &ok);
+        QString t = QInputDialog::getText(this, QString::fromStdString(key), ruleWords(s.help), QLineEdit::Normal,
+                                          QString::fromStdString(r.get(key)), &ok);
         if (ok) emit valueChanged(index, key, t.toStdString());
       });
     }
+  auto* select = menu.addAction(tr("Select what it is about"));
+  const RuleKind* known = ruleKind(r.kind);
+  select->setVisible(r.kind == "group" || (known && (known->slot("on") || known->slot("at") || known->slot("bodies"))));
   menu.addSeparator();
   auto* del = menu.addAction(tr("Remove"));
   auto* a = menu.exec(at);
@@ -528,6 +568,8 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
     emit moved(index, -1);
   else if (a == down)
     emit moved(index, 1);
+  else if (a == select)
+    emit selectWanted(index);
   else if (a == note) {
     bool ok = false;
     QString t = QInputDialog::getText(this, tr("Note"), tr("Why this rule?"), QLineEdit::Normal,
@@ -561,6 +603,14 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
     if (brief.rules.empty() || brief.rules[0].kind != "group")
       text(tr("Select faces and press G, or let the part propose."), "small");
   }
+  m_groupNames.clear();
+  m_groupRules.clear();
+  for (const auto& g : groups) {
+    m_groupNames.push_back(g.name);
+    m_groupRules.push_back(g.rule);
+  }
+  if (part) m_unit = part->unit;
+  offer();
   QStringList targets{"everywhere"};
   for (const auto& g : groups) targets << QString::fromStdString(g.name);
   const QString overall =
@@ -573,7 +623,7 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
       if ((kind ? kind->section : "") != want) continue;
       if (section != want || (!kind && section.empty())) {
         section = want;
-        head(kind ? QString(want).toUpper() : tr("UNKNOWN"), section == "Groups" ? unnamed : 0);
+        head(kind ? ruleWords(want).toUpper() : tr("UNKNOWN"), section == "Groups" ? unnamed : 0);
       }
       const QColor spine = spineOf(r, groups);
       // All that the card is made of; what stands below its sentence is put there afterwards.
@@ -620,9 +670,7 @@ BriefPanel::Below BriefPanel::belowOf(const Brief& brief, const Brief& plain, st
   if (r.kind == "group" && !r.off)
     for (const auto& g : groups)
       if (g.rule == index) {
-        below = g.entities.empty()       ? tr("matches nothing")
-                : g.entities.size() == 1 ? tr("1 %1").arg(dimName(g.dim))
-                                         : tr("%1 %2s").arg(g.entities.size()).arg(dimName(g.dim));
+        below = g.entities.empty() ? tr("matches nothing") : countOf(g.entities.size(), g.dim);
         wrong = g.entities.empty();
       }
   // What names and shares stand for.

@@ -6,9 +6,11 @@
 #include <QWidget>
 #include <functional>
 
+class QAction;
 class QLabel;
 class QLineEdit;
 class QScrollArea;
+class QStringListModel;
 class QVBoxLayout;
 
 namespace tess {
@@ -26,6 +28,10 @@ public:
   /// What stands below a card's sentence.
   QString below(int rule) const;
   QLineEdit* sayLine() const { return m_say; }
+  /// What the line offers and does besides rules: the commands of the menus.
+  void setCommands(const QList<QAction*>& commands);
+  /// All that the line offers now: rules, groups, commands.
+  QStringList offers() const;
   /// Opens the editor of a chip; used by keys and tests.
   void editChip(int rule, const std::string& key);
   /// Scrolls to a card and lights it for a moment.
@@ -42,9 +48,12 @@ signals:
   void moved(int rule, int by);
   void noteChanged(int rule, const std::string& note);
   void unitChanged(const std::string& unit);
-  void ruleWanted(const std::string& kind);
-  void hovered(int rule); ///< -1: none
-  void groupsWanted();    ///< propose groups
+  /// A rule, with those of its values that were said.
+  void ruleWanted(const std::string& kind, const std::map<std::string, std::string>& values = {});
+  void notUnderstood(const tess::Problem& problem);
+  void hovered(int rule);      ///< -1: none
+  void selectWanted(int rule); ///< select what it is about
+  void groupsWanted();         ///< propose groups
 
 protected:
   void resizeEvent(QResizeEvent* e) override;
@@ -64,6 +73,14 @@ private:
   QScrollArea* m_scroll;
   QVBoxLayout* m_cards;
   QLineEdit* m_say;
+  QStringListModel* m_offers;
+  std::map<QString, std::function<void()>> m_offered; ///< by what is offered: what it does
+  QList<QAction*> m_commands;
+  std::vector<std::string> m_groupNames; ///< in the order of their rules
+  std::vector<int> m_groupRules;
+  std::string m_unit = "mm";
+  void offer();
+  void say(const QString& line);
   std::vector<Piece> m_pieces;
   std::vector<QWidget*> m_ruleCards;
   std::vector<std::string> m_previews; ///< by rule, of the brief as it last was

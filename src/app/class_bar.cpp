@@ -25,7 +25,7 @@ void ClassBar::setClasses(const std::array<std::size_t, kElementClasses>& classe
     if (classes[k])
       m_text += (m_text.isEmpty() ? "" : QString::fromUtf8(" · ")) +
                 tr(elementClassName(static_cast<ElementClass>(k))) + " " +
-                QString::fromStdString(formatNumber(100 * static_cast<double>(classes[k]) / all, 2)) + " %";
+                QString::fromStdString(percentText(static_cast<double>(classes[k]) / all));
   setAccessibleDescription(m_text);
   setVisible(all > 0);
   updateGeometry();

@@ -154,8 +154,7 @@ Result<LimitSet> LimitsDialog::edited() const {
     bool number = false;
     l.bound = text.toDouble(&number);
     if (auto share = parseMultiple(text.toStdString())) {
-      if (info.unit != std::string("L"))
-        return bad(tr("%1: only lengths can be multiples of the target size.").arg(info.name));
+      if (!isLength(l.metric)) return bad(tr("%1: only lengths can be multiples of the target size.").arg(info.name));
       l.bound = *share;
       l.timesTarget = number = true;
     }

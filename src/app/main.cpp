@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
+#include "app/translation.h"
 #include <QApplication>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
@@ -32,6 +33,7 @@ int main(int argc, char** argv) {
   QApplication::setApplicationVersion("0.1.0");
   app.setStyle("Fusion");
   QApplication::setOrganizationName("tesselite");
+  tess::loadTranslation(QLocale(), tess::translationFolders());
   tess::MainWindow w(openGlWorks());
   w.setAppearance(
       static_cast<tess::MainWindow::Appearance>(std::clamp(QSettings().value("appearance", 0).toInt(), 0, 2)));

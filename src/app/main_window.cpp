@@ -156,27 +156,15 @@ void MainWindow::connectPanels() {
   });
   connect(m_briefPanel, &BriefPanel::groupsWanted, this, &MainWindow::proposeGroups);
   connect(m_briefPanel, &BriefPanel::unitChanged, this, &MainWindow::askUnit);
-  connect(m_briefPanel, &BriefPanel::ruleWanted, this, [this](const std::string& kind) {
-    if (!m_part) return;
-    const RuleKind* known = ruleKind(kind);
-    if (known && known->section == "Sizes" && kind != "everywhere") return sizeFromSelection(kind);
-    if (kind == "group" && m_view && !m_view->selection().empty())
-      return groupFromSelection(QString::fromStdString(freshGroupName()));
-    edit(
-        [&](Brief& b) {
-          Rule r = freshRule(kind, "everywhere", b, *m_part);
-          if (kind == "group") r.values["name"] = freshGroupName();
-          if (kind == "value") {
-            r.values["name"] = freshValueName("value");
-            r.values["value"] = "1 " + m_part->unit;
-          }
-          if (kind == "hand_over") {
-            r.values["path"] = std::filesystem::path(m_part->path).stem().string() + ".inp";
-            r.values["format"] = "inp";
-          }
-          b.rules.push_back(r);
-        },
-        tr("add %1").arg(QString::fromStdString(kind)));
+  connect(m_briefPanel, &BriefPanel::ruleWanted, this, &MainWindow::addRule);
+  connect(m_briefPanel, &BriefPanel::notUnderstood, this, [this](const Problem& p) {
+    m_notice->ask("say", theme::sentences(p.what, p.todo), {{tr("fine"), {}}});
+  });
+  connect(m_briefPanel, &BriefPanel::selectWanted, this, [this](int r) {
+    if (!m_view) return;
+    const RulePreview p = previewTarget(m_doc.brief().rules[static_cast<std::size_t>(r)], m_groups);
+    m_view->select(p.dim, {p.lit.begin(), p.lit.end()});
+    m_pane->showHint();
   });
   connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
     m_hovered = r;
@@ -204,6 +192,7 @@ void MainWindow::connectPanels() {
     bool sprawls = all.diagonal() > 12 * one.diagonal();
     m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 9 * one.diagonal() : 4 * all.diagonal());
   });
+  connect(m_audit, &AuditPanel::nodeWanted, this, &MainWindow::askMoveNode);
   connect(m_audit, &AuditPanel::keepFailing, this, &MainWindow::keepFailing);
   connect(m_audit, &AuditPanel::editLimits, this, &MainWindow::askLimits);
   connect(m_audit, &AuditPanel::acceptWanted, this, &MainWindow::askAccept);
@@ -242,6 +231,7 @@ void MainWindow::connectRuns() {
     if (m_current >= 0) showRun(m_current + before);
     refresh();
     emit runsRecalled();
+    takeMeshOfFile();
   });
   connect(m_shelf, &RunShelf::notKept, this, [this](const Problem& p) {
     m_notice->ask("runs", tr("The run could not be kept: %1").arg(QString::fromStdString(p.why)), {{tr("fine"), {}}});
@@ -300,8 +290,9 @@ void MainWindow::connectWorkers() {
   connect(m_worker, &MeshWorker::progressed, this, [this](const QString& stage, double share) {
     m_runs->setProgress(stage, share, static_cast<double>(m_clock.elapsed()) / 1000);
   });
-  connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const Part> p) {
-    m_part = std::move(p);
+  connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const OpenedPart> opened) {
+    m_part = std::shared_ptr<const Part>(opened, &opened->part);
+    if (std::exchange(m_fresh, false)) m_doc.reset(withRulesOf(m_doc.brief(), *opened));
     m_sizes.reset();
     m_meshing = false;
     m_taskProblems.clear();
@@ -314,8 +305,8 @@ void MainWindow::connectWorkers() {
       m_rebound = reboundFindings(m_reboundGroups, *m_part);
       m_partBefore.reset();
       refresh();
-    } else if (m_shelf->size() == 0)
-      m_shelf->recall(m_doc.brief(), m_part);
+    } else if (m_shelf->size() == 0 && !m_shelf->recall(m_doc.brief(), m_part))
+      takeMeshOfFile();
     m_files->follow(m_doc.brief());
     emit partLoaded();
   });
@@ -326,9 +317,11 @@ void MainWindow::connectWorkers() {
             m_teller->tell(m_doc.brief(), m_part, m_groups, field);
             if (!m_typing) previewCard(m_hovered); // it may have been drawn with the sizes before
             m_pane->setSizeField(field, shade);
+            m_audit->setSizes(field);
             bool broken = false;
             for (const auto& x : m_briefProblems) broken = broken || x.severity == Severity::Error;
-            if (m_part && !broken) m_forecaster->forecast(m_doc.brief(), m_part, field);
+            if (m_part && !broken && !m_doc.brief().first("take_mesh"))
+              m_forecaster->forecast(m_doc.brief(), m_part, field);
             bool changed = !problems.empty() || !m_sizeProblems.empty();
             m_sizeProblems = problems;
             if (changed) refresh(); // a chip may be open for typing: only when there is news
@@ -390,8 +383,11 @@ void MainWindow::connectWorkers() {
             m_meshing = false;
             m_taskProblems.clear();
             m_runs->setBusy(false, false);
+            const int before = m_current;
+            const bool improved = r->improved > 0;
             m_shelf->add(std::move(r), std::move(look), m_part, m_doc.brief());
             showRun(m_shelf->size() - 1);
+            if (improved) offerBack(before);
             // What it took tells more about the next run than the forecast before.
             if (m_forecast) m_forecaster->forecast(m_doc.brief(), m_part, m_sizes);
             if (m_compare && m_compare->isVisible() && m_shelf->size() > 1) m_compare->setRuns(m_shelf->all());
@@ -526,6 +522,8 @@ void MainWindow::showReady() {
 }
 
 QString MainWindow::forecastText() const {
+  if (m_doc.brief().first("take_mesh"))
+    return tr("<b>Ready</b> · the mesh of %1 as it is").arg(QFileInfo(QString::fromStdString(m_part->path)).fileName());
   if (!m_forecast)
     return tr("<b>Ready</b> · %1 %2 everywhere")
         .arg(QString::fromStdString(formatNumber(overallTarget(m_doc.brief(), *m_part), 3)))
@@ -589,6 +587,15 @@ void MainWindow::setAppearance(Appearance appearance) {
 
 std::shared_ptr<const RunResult> MainWindow::currentRun() const { return m_shelf->run(m_current); }
 
+void MainWindow::takeMeshOfFile() {
+  // A mesh that is there already is looked at without asking.
+  if (!m_doc.brief().first("take_mesh") || currentRun() || m_worker->busy()) return;
+  if (const int last = m_shelf->size() - 1; last >= 0 && m_shelf->part(last) == m_part)
+    showRun(last);
+  else
+    startMesh();
+}
+
 void MainWindow::showRun(int index) {
   m_current = index;
   auto r = currentRun();
@@ -597,6 +604,7 @@ void MainWindow::showRun(int index) {
   // The view follows when it is ready, unless another run is wanted by then.
   m_shelf->show(index, [this](const ShownRun& shown) {
     if (shown.run != currentRun()) return;
+    m_audit->setNeighbours(std::shared_ptr<const Neighbours>(shown.look, &shown.look->near));
     m_pane->setRun(shown);
   });
   refresh();
@@ -735,11 +743,48 @@ void MainWindow::groupFromSelection(const QString& name) {
       tr("group"));
 }
 
-void MainWindow::sizeFromSelection(const std::string& kind) {
+void MainWindow::addRule(const std::string& kind, const std::map<std::string, std::string>& values) {
+  if (!m_part) return;
+  m_notice->dismiss("say");
+  const RuleKind* known = ruleKind(kind);
+  if (kind == "everywhere") // there is one: it is changed
+    for (std::size_t i = 0; i < m_doc.brief().rules.size(); ++i)
+      if (const Rule& r = m_doc.brief().rules[i]; r.kind == kind && !r.off) {
+        const int at = static_cast<int>(i);
+        if (values.empty()) return m_briefPanel->editChip(at, "target");
+        edit([&](Brief& b) { b.rules[i].values.insert_or_assign("target", values.at("target")); }, tr("change target"));
+        return m_briefPanel->reveal(at);
+      }
+  if (known && known->section == "Sizes" && kind != "everywhere") return sizeFromSelection(kind, values);
+  if (kind == "group" && values.empty() && m_view && !m_view->selection().empty())
+    return groupFromSelection(QString::fromStdString(freshGroupName()));
+  edit(
+      [&](Brief& b) {
+        Rule r = freshRule(kind, "everywhere", b, *m_part);
+        if (kind == "group") r.values["name"] = freshGroupName();
+        if (kind == "value") {
+          r.values["name"] = freshValueName("value");
+          r.values["value"] = "1 " + m_part->unit;
+        }
+        if (kind == "hand_over") {
+          const std::filesystem::path file(m_part->path); // never over a mesh that is the part itself
+          r.values["path"] = file.stem().string() + (holdsMesh(m_part->path) ? "-1.inp" : ".inp");
+          r.values["format"] = "inp";
+        }
+        for (const auto& [key, value] : values) r.values[key] = value;
+        if (kind == "hand_over" && values.count("path")) r.values.erase("format"); // by the path's ending
+        b.rules.push_back(r);
+      },
+      tr("add %1").arg(QString::fromStdString(kind)));
+}
+
+void MainWindow::sizeFromSelection(const std::string& kind, const std::map<std::string, std::string>& values) {
   if (!m_part) return;
   std::string on = "everywhere";
   const RuleKind* known = ruleKind(kind);
-  if (known && known->slot("on") && m_view && !m_view->selection().empty()) {
+  if (values.count("on"))
+    on = values.at("on");
+  else if (known && known->slot("on") && m_view && !m_view->selection().empty()) {
     std::vector<int> e(m_view->selection().begin(), m_view->selection().end());
     on.clear();
     for (const auto& g : m_groups)
@@ -749,11 +794,21 @@ void MainWindow::sizeFromSelection(const std::string& kind) {
       groupFromSelection(QString::fromStdString(on));
     }
   }
-  edit([&](Brief& b) { b.rules.push_back(freshRule(kind, on, b, *m_part)); },
-       tr("add %1").arg(QString::fromStdString(kind)));
+  edit(
+      [&](Brief& b) {
+        b.rules.push_back(freshRule(kind, on, b, *m_part));
+        for (const auto& [key, value] : values) b.rules.back().values[key] = value;
+        if (kind == "divide" && values.count("length")) b.rules.back().values.erase("count");
+      },
+      tr("add %1").arg(QString::fromStdString(kind)));
   int at = static_cast<int>(m_doc.brief().rules.size()) - 1;
   const Slot* next = known ? askedFirst(*known) : nullptr;
   std::string key = next ? next->key : "";
+  if (values.count(key)) { // nothing is left to ask
+    QMetaObject::invokeMethod(
+        this, [this, at] { m_briefPanel->reveal(at); }, Qt::QueuedConnection);
+    return;
+  }
   QMetaObject::invokeMethod(
       this, [this, at, key] { m_briefPanel->editChip(at, key); }, Qt::QueuedConnection);
 }
@@ -974,19 +1029,63 @@ bool MainWindow::keepAlternative(const QString& chosen) {
   return !p;
 }
 
-void MainWindow::improveMesh(const std::string& only) {
-  auto run = currentRun();
-  if (!run || !m_part || m_worker->busy()) return;
+void MainWindow::changeMesh(const QString& stage, const std::function<void()>& change) {
+  if (!currentRun() || !m_part || m_worker->busy()) return;
   if (!m_shelf->part(m_current)) {
     m_notice->ask("improve", tr("The part has changed since this mesh was made: mesh it again."), {{tr("fine"), {}}});
     return;
   }
   m_meshing = true;
   m_clock.start();
-  m_worker->improve(run, m_shelf->part(m_current), only);
+  change();
   m_runs->setBusy(true, true);
-  m_runs->setProgress(tr("Improving"), 0, 0);
+  m_runs->setProgress(stage, 0, 0);
   refresh();
+}
+
+void MainWindow::improveMesh(const std::string& only) {
+  changeMesh(tr("Improving"), [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only); });
+}
+
+void MainWindow::moveNode(std::int32_t node, const Vec3& to) {
+  changeMesh(tr("Moving a node"), [&] { m_worker->moveNode(currentRun(), m_shelf->part(m_current), node, to); });
+}
+
+void MainWindow::askMoveNode(std::int32_t node) {
+  auto run = currentRun();
+  if (!run || node < 0 || static_cast<std::size_t>(node) >= run->mesh.nodes.size()) return;
+  const QString unit = QString::fromStdString(run->mesh.unit);
+  bool ok = false;
+  const QString text = QInputDialog::getText(
+      this, tr("Move node %1").arg(node + 1),
+      tr("Its place in %1; on the boundary it goes to the nearest place on its face or edge").arg(unit),
+      QLineEdit::Normal, QString::fromStdString(formatPoint(run->mesh.nodes[static_cast<std::size_t>(node)])), &ok);
+  if (!ok) return;
+  auto to = parsePoints(text.toStdString(), run->mesh.unit);
+  if (!to) return tell(to.problem());
+  if (to->size() == 1) moveNode(node, to->front());
+}
+
+void MainWindow::offerBack(int before) {
+  const auto was = m_shelf->run(before), is = currentRun();
+  if (!was || !is) return;
+  auto least = [](const RunResult& r) {
+    return QString::fromStdString(formatNumber(r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 3));
+  };
+  m_notice->ask("improved",
+                tr("Least angle %1° before, %2° now; %L3 elements outside the limits before, %L4 now.")
+                    .arg(least(*was), least(*is))
+                    .arg(was->audit.failingCells)
+                    .arg(is->audit.failingCells),
+                {{tr("keep it"), {}}, {tr("back to the mesh before"), [this, was, is] {
+                                         const auto all = m_shelf->all();
+                                         auto at = [&](const auto& r) {
+                                           return static_cast<int>(std::find(all.begin(), all.end(), r) - all.begin());
+                                         };
+                                         const int mine = at(is), old = at(was);
+                                         if (m_shelf->has(mine)) discardRun(mine);
+                                         if (m_shelf->has(old)) showRun(old > mine ? old - 1 : old);
+                                       }}});
 }
 
 void MainWindow::open(const QString& path) {
@@ -996,6 +1095,7 @@ void MainWindow::open(const QString& path) {
     m_doc.reset(*b);
   } else
     m_doc.reset(defaultBrief(QFileInfo(path).absoluteFilePath().toStdString()));
+  m_fresh = m_doc.brief().path.empty();
   loadPartOfBrief();
 }
 
@@ -1205,8 +1305,9 @@ void MainWindow::acceptFailing(const Limit& limit, double to, const std::string&
 void MainWindow::askOpen() {
   if (!mayDiscard()) return;
   QString p = QFileDialog::getOpenFileName(
-      this, tr("Open part or brief"), QString(),
-      tr("Parts and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk)"));
+      this, tr("Open part, mesh or brief"), QString(),
+      tr("Parts, meshes and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk *.vtu "
+         "*.inp boundary)"));
   if (!p.isEmpty()) open(p);
 }
 

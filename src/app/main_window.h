@@ -41,6 +41,8 @@ public:
   void exportTo(const std::string& path, const std::string& format);
   /// Improves the shown mesh; `only` as for `tessel improve`, empty for all of it.
   void improveMesh(const std::string& only = {});
+  /// Moves a node of the shown mesh; the answer is a run of its own, as of improveMesh().
+  void moveNode(std::int32_t node, const Vec3& to);
   /// The run on show as a report with the picture on show: HTML, or PDF by the file's extension.
   std::optional<Problem> writeReport(const QString& path);
   /// Reads the part again, keeping brief and runs, and says what the groups mean now.
@@ -110,7 +112,9 @@ public:
   void setAppearance(Appearance appearance);
   /// Group and size from the selection, as the action bar does.
   void groupFromSelection(const QString& name);
-  void sizeFromSelection(const std::string& kind = "size");
+  void sizeFromSelection(const std::string& kind = "size", const std::map<std::string, std::string>& values = {});
+  /// A rule with what is known of it; what is not is taken from the selection, or asked for on its card.
+  void addRule(const std::string& kind, const std::map<std::string, std::string>& values = {});
 
 signals:
   void partLoaded();
@@ -167,6 +171,7 @@ private:
   std::vector<QAction*> m_looks; ///< by Appearance
   QElapsedTimer m_clock;
   bool m_meshing = false;
+  bool m_fresh = false; ///< the part was opened by itself: its brief takes over what the file brings along
 
   void buildMenus();
   void fillViews();
@@ -186,6 +191,8 @@ private:
   void loadPartOfBrief(); ///< forgets all that belonged to the part before
   void readPart();
   void showReady();
+  /// Judges the mesh of the part's file where the brief takes it as it is.
+  void takeMeshOfFile();
   void handOverAll(const std::vector<Rule>& rules);
   void showRun(int index);
   void selectionChanged();
@@ -199,6 +206,10 @@ private:
   void askExport();
   void askLimits();
   void askAccept(const Limit& limit, double worst);
+  void changeMesh(const QString& stage, const std::function<void()>& change);
+  void askMoveNode(std::int32_t node);
+  /// Says what a change of the mesh of run `before` brought, and offers to take it back.
+  void offerBack(int before);
   void askUnit(const std::string& unit);
   std::string freshGroupName() const;
   /// base, base_2, ...: the first that no value has.

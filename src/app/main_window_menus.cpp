@@ -19,8 +19,9 @@
 namespace tess {
 
 void MainWindow::buildMenus() {
-  auto add = [this](QMenu* m, const QString& text, const QKeySequence& key, auto&& f) {
-    auto* a = m->addAction(text);
+  // Commands are known by their words as they stand here, whatever the language of the window.
+  auto add = [this](QMenu* m, const char* text, const QKeySequence& key, auto&& f, const QString& of = {}) {
+    auto* a = m->addAction(of.isEmpty() ? tr(text) : tr(text).arg(of));
     a->setShortcut(key);
     a->setObjectName(QString(text).toLower().remove(QRegularExpression("[^a-z0-9]")));
     m_commands.push_back({a, key});
@@ -28,16 +29,16 @@ void MainWindow::buildMenus() {
     return a;
   };
   auto* file = menuBar()->addMenu(tr("File"));
-  add(file, tr("Open part or brief…"), QKeySequence::Open, [this] { askOpen(); });
-  add(file, tr("Save brief"), QKeySequence::Save, [this] { save(); });
-  add(file, tr("Save brief as…"), QKeySequence::SaveAs, [this] {
+  add(file, QT_TR_NOOP("Open part, mesh or brief…"), QKeySequence::Open, [this] { askOpen(); });
+  add(file, QT_TR_NOOP("Save brief"), QKeySequence::Save, [this] { save(); });
+  add(file, QT_TR_NOOP("Save brief as…"), QKeySequence::SaveAs, [this] {
     QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString::fromStdString(m_doc.brief().path),
                                              tr("Briefs (*.brief)"));
     if (!p.isEmpty()) saveAs(p);
   });
   file->addSeparator();
-  add(file, tr("Hand over…"), QKeySequence("Ctrl+E"), [this] { askExport(); });
-  add(file, tr("Report…"), QKeySequence("Ctrl+R"), [this] {
+  add(file, QT_TR_NOOP("Hand over…"), QKeySequence("Ctrl+E"), [this] { askExport(); });
+  add(file, QT_TR_NOOP("Report…"), QKeySequence("Ctrl+R"), [this] {
     if (!currentRun()) {
       m_notice->ask("report", tr("There is no mesh to report on yet."), {{tr("fine"), {}}});
       return;
@@ -48,7 +49,7 @@ void MainWindow::buildMenus() {
     m_notice->ask("report", tr("Written: %1").arg(QFileInfo(p).fileName()), {{tr("fine"), {}}});
   });
   if (m_view)
-    add(file, tr("Picture of the view…"), QKeySequence("Ctrl+P"), [this] {
+    add(file, QT_TR_NOOP("Picture of the view…"), QKeySequence("Ctrl+P"), [this] {
       QString p = QFileDialog::getSaveFileName(this, tr("Picture"), QString(), tr("PNG (*.png)"));
       if (p.isEmpty()) return;
       if (!p.endsWith(".png")) p += ".png";
@@ -61,43 +62,45 @@ void MainWindow::buildMenus() {
       }
     });
   file->addSeparator();
-  add(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  add(file, QT_TR_NOOP("Quit"), QKeySequence::Quit, [this] { close(); });
   auto* editMenu = menuBar()->addMenu(tr("Edit"));
-  m_undo = add(editMenu, tr("Undo"), QKeySequence::Undo, [this] {
+  m_undo = add(editMenu, QT_TR_NOOP("Undo"), QKeySequence::Undo, [this] {
     m_doc.undo();
     briefChanged();
   });
-  m_redo = add(editMenu, tr("Redo"), QKeySequence::Redo, [this] {
+  m_redo = add(editMenu, QT_TR_NOOP("Redo"), QKeySequence::Redo, [this] {
     m_doc.redo();
     briefChanged();
   });
-  add(editMenu, tr("Say what you need…"), QKeySequence("Ctrl+K"), [this] { m_briefPanel->sayLine()->setFocus(); });
+  add(editMenu, QT_TR_NOOP("Say what you need…"), QKeySequence("Ctrl+K"),
+      [this] { m_briefPanel->sayLine()->setFocus(); });
   if (m_view) {
     editMenu->addSeparator();
-    add(editMenu, tr("Group from selection"), QKeySequence("G"), [this] {
+    add(editMenu, QT_TR_NOOP("Group from selection"), QKeySequence("G"), [this] {
       if (!m_view->selection().empty()) groupFromSelection(QString::fromStdString(freshGroupName()));
     });
-    add(editMenu, tr("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
-    add(editMenu, tr("Let go"), QKeySequence("Esc"), [this] {
+    add(editMenu, QT_TR_NOOP("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
+    add(editMenu, QT_TR_NOOP("Let go"), QKeySequence("Esc"), [this] {
       m_view->awaitSection(false);
       m_view->select(m_view->pickDim(), {});
       if (m_audit->histogram()->brushed()) m_audit->histogram()->brush(0, 0);
     });
     auto* view = menuBar()->addMenu(tr("View"));
-    add(view, tr("Fit"), QKeySequence("F"), [this] { m_view->fit(); });
+    add(view, QT_TR_NOOP("Fit"), QKeySequence("F"), [this] { m_view->fit(); });
     int n = 1;
     struct Std {
-      QString name;
+      const char* name;
       Vec3 dir, up;
     };
     for (const Std& s :
-         {Std{tr("From the front"), {0, 1, 0}, {0, 0, 1}}, Std{tr("From behind"), {0, -1, 0}, {0, 0, 1}},
-          Std{tr("From the left"), {1, 0, 0}, {0, 0, 1}}, Std{tr("From the right"), {-1, 0, 0}, {0, 0, 1}},
-          Std{tr("From above"), {0, 0, -1}, {0, 1, 0}}, Std{tr("From below"), {0, 0, 1}, {0, 1, 0}}})
+         {Std{QT_TR_NOOP("From the front"), {0, 1, 0}, {0, 0, 1}},
+          Std{QT_TR_NOOP("From behind"), {0, -1, 0}, {0, 0, 1}}, Std{QT_TR_NOOP("From the left"), {1, 0, 0}, {0, 0, 1}},
+          Std{QT_TR_NOOP("From the right"), {-1, 0, 0}, {0, 0, 1}},
+          Std{QT_TR_NOOP("From above"), {0, 0, -1}, {0, 1, 0}}, Std{QT_TR_NOOP("From below"), {0, 0, 1}, {0, 1, 0}}})
       add(view, s.name, QKeySequence(QString("Alt+%1").arg(n++)), [this, s] { m_view->view(s.dir, s.up); });
     m_viewsMenu = view->addMenu(tr("Kept views"));
     connect(m_viewsMenu, &QMenu::aboutToShow, this, &MainWindow::fillViews);
-    add(view, tr("Keep this view…"), QKeySequence("Ctrl+B"), [this] {
+    add(view, QT_TR_NOOP("Keep this view…"), QKeySequence("Ctrl+B"), [this] {
       bool ok = false;
       const QString name = QInputDialog::getText(this, tr("Keep this view"), tr("Name of the view"), QLineEdit::Normal,
                                                  tr("view %1").arg(keptViews().size() + 1), &ok)
@@ -106,43 +109,56 @@ void MainWindow::buildMenus() {
     });
     view->addSeparator();
     for (int i = 0; i < ViewPane::lensNames().size(); ++i)
-      add(view, tr("Lens: %1").arg(ViewPane::lensNames()[i]), QKeySequence(QString::number(i + 1)),
-          [this, i] { setLens(i); });
+      add(
+          view, QT_TR_NOOP("Lens: %1"), QKeySequence(QString::number(i + 1)), [this, i] { setLens(i); },
+          ViewPane::lensNames()[i])
+          ->setObjectName(QString("lens%1").arg(i + 1));
     view->addSeparator();
-    auto* mesh =
-        add(view, tr("Show the mesh"), QKeySequence("M"), [this] { m_view->setMeshShown(!m_view->meshShown()); });
+    auto* mesh = add(view, QT_TR_NOOP("Show the mesh"), QKeySequence("M"),
+                     [this] { m_view->setMeshShown(!m_view->meshShown()); });
     mesh->setCheckable(true);
     mesh->setChecked(true);
-    auto* edges =
-        add(view, tr("Mesh edges"), QKeySequence("E"), [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
+    auto* edges = add(view, QT_TR_NOOP("Mesh edges"), QKeySequence("E"),
+                      [this] { m_view->setEdgesShown(!m_view->edgesShown()); });
     edges->setCheckable(true);
     edges->setChecked(true);
-    auto* through =
-        add(view, tr("See through"), QKeySequence("T"), [this] { m_view->setSeeThrough(!m_view->seeThrough()); });
+    auto* lines = add(view, QT_TR_NOOP("Edges alone"), QKeySequence("Shift+E"),
+                      [this] { m_view->setLinesOnly(!m_view->linesOnly()); });
+    lines->setCheckable(true);
+    auto* numbers = add(view, QT_TR_NOOP("Numbers of what is chosen"), QKeySequence("N"),
+                        [this] { m_view->setNumbersShown(!m_view->numbersShown()); });
+    numbers->setCheckable(true);
+    auto* through = add(view, QT_TR_NOOP("See through"), QKeySequence("T"),
+                        [this] { m_view->setSeeThrough(!m_view->seeThrough()); });
     through->setCheckable(true);
-    connect(view, &QMenu::aboutToShow, this, [this, mesh, edges, through] { // a kept view may have changed them
-      mesh->setChecked(m_view->meshShown());
-      edges->setChecked(m_view->edgesShown());
-      through->setChecked(m_view->seeThrough());
-    });
-    auto* apart = add(view, tr("Cells apart"), QKeySequence("K"), [this] { m_view->setShrunk(!m_view->shrunk()); });
+    connect(view, &QMenu::aboutToShow, this,
+            [this, mesh, edges, through, lines, numbers] { // a kept view may have changed them
+              lines->setChecked(m_view->linesOnly());
+              numbers->setChecked(m_view->numbersShown());
+              mesh->setChecked(m_view->meshShown());
+              edges->setChecked(m_view->edgesShown());
+              through->setChecked(m_view->seeThrough());
+            });
+    auto* apart =
+        add(view, QT_TR_NOOP("Cells apart"), QKeySequence("K"), [this] { m_view->setShrunk(!m_view->shrunk()); });
     apart->setCheckable(true);
-    add(view, tr("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
-    add(view, tr("Section: another plane"), QKeySequence("Alt+X"), [this] { m_view->addSection(); });
-    add(view, tr("Section: draw a plane across the view"), QKeySequence("D"), [this] { m_view->awaitSection(true); });
-    add(view, tr("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
-    add(view, tr("Section: the other side"), QKeySequence("V"), [this] { m_view->flipSection(); });
-    add(view, tr("Section: whole cells / through cells"), QKeySequence("W"), [this] {
+    add(view, QT_TR_NOOP("Section"), QKeySequence("X"), [this] { m_view->setSection(!m_view->sectionOn()); });
+    add(view, QT_TR_NOOP("Section: another plane"), QKeySequence("Alt+X"), [this] { m_view->addSection(); });
+    add(view, QT_TR_NOOP("Section: draw a plane across the view"), QKeySequence("D"),
+        [this] { m_view->awaitSection(true); });
+    add(view, QT_TR_NOOP("Section: next axis"), QKeySequence("Shift+X"), [this] { m_view->nextSectionAxis(); });
+    add(view, QT_TR_NOOP("Section: the other side"), QKeySequence("V"), [this] { m_view->flipSection(); });
+    add(view, QT_TR_NOOP("Section: whole cells / through cells"), QKeySequence("W"), [this] {
       m_view->setSectionManner(m_view->sectionManner() == SectionManner::Cut ? SectionManner::WholeCells
                                                                              : SectionManner::Cut);
     });
-    add(view, tr("Section: forth"), QKeySequence("Shift+Right"), [this] { m_view->moveSection(0.02); });
-    add(view, tr("Section: back"), QKeySequence("Shift+Left"), [this] { m_view->moveSection(-0.02); });
+    add(view, QT_TR_NOOP("Section: forth"), QKeySequence("Shift+Right"), [this] { m_view->moveSection(0.02); });
+    add(view, QT_TR_NOOP("Section: back"), QKeySequence("Shift+Left"), [this] { m_view->moveSection(-0.02); });
     view->addSeparator();
-    add(view, tr("Hide selection"), QKeySequence("H"), [this] { m_view->hideSelection(); });
-    add(view, tr("Only the selection"), QKeySequence("O"), [this] { m_view->showOnlySelection(); });
-    add(view, tr("Show all"), QKeySequence("U"), [this] { m_view->showAll(); });
-    add(view, tr("Pick bodies, faces, edges, points in turn"), QKeySequence("Space"), [this] {
+    add(view, QT_TR_NOOP("Hide selection"), QKeySequence("H"), [this] { m_view->hideSelection(); });
+    add(view, QT_TR_NOOP("Only the selection"), QKeySequence("O"), [this] { m_view->showOnlySelection(); });
+    add(view, QT_TR_NOOP("Show all"), QKeySequence("U"), [this] { m_view->showAll(); });
+    add(view, QT_TR_NOOP("Pick bodies, faces, edges, points in turn"), QKeySequence("Space"), [this] {
       Dim next = m_view->pickDim() == Dim::Body   ? Dim::Face
                  : m_view->pickDim() == Dim::Face ? Dim::Edge
                  : m_view->pickDim() == Dim::Edge ? Dim::Point
@@ -167,18 +183,18 @@ void MainWindow::buildMenus() {
     m_looks.push_back(a);
   }
   auto* partMenu = menuBar()->addMenu(tr("Part"));
-  add(partMenu, tr("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
+  add(partMenu, QT_TR_NOOP("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
   auto* purpose = partMenu->addMenu(tr("Rules for"));
   for (const auto& p : purposes()) {
     auto* a = purpose->addAction(tr(p.c_str()));
     connect(a, &QAction::triggered, this, [this, p] { setPurpose(p); });
   }
   partMenu->addSeparator();
-  add(partMenu, tr("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
-  add(partMenu, tr("Put another part in its place…"), QKeySequence(), [this] {
-    QString p = QFileDialog::getOpenFileName(
-        this, tr("Another part"), QString(),
-        tr("Parts (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk)"));
+  add(partMenu, QT_TR_NOOP("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
+  add(partMenu, QT_TR_NOOP("Put another part in its place…"), QKeySequence(), [this] {
+    QString p = QFileDialog::getOpenFileName(this, tr("Another part"), QString(),
+                                             tr("Parts and meshes (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj "
+                                                "*.ply *.vtp *.vtk *.vtu *.inp boundary)"));
     if (!p.isEmpty()) swapPart(p);
   });
   if (m_view) {
@@ -190,32 +206,32 @@ void MainWindow::buildMenus() {
     }
   }
   auto* run = menuBar()->addMenu(tr("Run"));
-  add(run, tr("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
-  add(run, tr("Mesh from nothing"), QKeySequence("Ctrl+Shift+Return"), [this] { startMesh(true); });
-  add(run, tr("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
-  auto* surface = add(run, tr("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
+  add(run, QT_TR_NOOP("Mesh"), QKeySequence("Ctrl+Return"), [this] { startMesh(); });
+  add(run, QT_TR_NOOP("Mesh from nothing"), QKeySequence("Ctrl+Shift+Return"), [this] { startMesh(true); });
+  add(run, QT_TR_NOOP("Stop"), QKeySequence("Ctrl+."), [this] { stopMesh(); });
+  auto* surface = add(run, QT_TR_NOOP("Keep this surface mesh"), QKeySequence(), [this] { keepSurface(); });
   connect(run, &QMenu::aboutToShow, this, [this, surface] { surface->setEnabled(currentRun() && !m_worker->busy()); });
   connect(run, &QMenu::aboutToHide, surface, [surface] { surface->setEnabled(true); });
-  add(run, tr("Improve the mesh"), QKeySequence("I"), [this] {
+  add(run, QT_TR_NOOP("Improve the mesh"), QKeySequence("I"), [this] {
     // A range chosen in the histogram is what is meant; else the whole mesh.
     auto* h = m_audit->histogram();
     improveMesh(h->brushed() ? metricInfo(m_audit->metric()).id + (":" + formatNumber(h->from(), 9)) + ".." +
                                    formatNumber(h->to(), 9)
                              : "");
   });
-  add(run, tr("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
-  add(run, tr("Alternatives…"), QKeySequence("Shift+C"), [this] { showAlternatives(); });
+  add(run, QT_TR_NOOP("Compare two runs…"), QKeySequence("C"), [this] { compareRuns(); });
+  add(run, QT_TR_NOOP("Alternatives…"), QKeySequence("Shift+C"), [this] { showAlternatives(); });
   run->addSeparator();
-  add(run, tr("Finer: all sizes × 0.8"), QKeySequence("Ctrl++"), [this] { scaleSizes(0.8); });
-  add(run, tr("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });
+  add(run, QT_TR_NOOP("Finer: all sizes × 0.8"), QKeySequence("Ctrl++"), [this] { scaleSizes(0.8); });
+  add(run, QT_TR_NOOP("Coarser: all sizes × 1.25"), QKeySequence("Ctrl+-"), [this] { scaleSizes(1.25); });
   run->addSeparator();
-  add(run, tr("Cores and memory…"), QKeySequence(), [this] {
+  add(run, QT_TR_NOOP("Cores and memory…"), QKeySequence(), [this] {
     if (MachineDialog(this).exec() == QDialog::Accepted) briefChanged(); // what was stopped before is tried again
   });
   run->addSeparator();
-  add(run, tr("Next worst place"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
-  add(run, tr("Previous worst place"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
-  add(run, tr("Element or node by number…"), QKeySequence("Ctrl+F"), [this] {
+  add(run, QT_TR_NOOP("Next worst place"), QKeySequence("."), [this] { m_audit->stepWorst(1); });
+  add(run, QT_TR_NOOP("Previous worst place"), QKeySequence(","), [this] { m_audit->stepWorst(-1); });
+  add(run, QT_TR_NOOP("Element or node by number…"), QKeySequence("Ctrl+F"), [this] {
     auto r = currentRun();
     if (!r) return;
     bool ok = false;
@@ -225,13 +241,23 @@ void MainWindow::buildMenus() {
     if (ok && !findByNumber(t)) m_notice->ask("find", tr("There is no '%1' in this mesh.").arg(t), {{tr("fine"), {}}});
   });
   auto* help = menuBar()->addMenu(tr("Help"));
-  add(help, tr("Keys and mouse…"), QKeySequence("?"), [this] { KeysDialog(m_commands, this).exec(); });
-  add(help, tr("About"), QKeySequence(), [this] {
+  auto offerCommands = [this] { // by what is typed into the brief's line
+    QList<QAction*> all;
+    for (const Command& c : m_commands)
+      if (c.action->objectName() != "saywhatyouneed" && c.action->objectName() != "quit") all << c.action;
+    m_briefPanel->setCommands(all);
+  };
+  add(help, QT_TR_NOOP("Keys and mouse…"), QKeySequence("?"), [this, offerCommands] {
+    KeysDialog(m_commands, this).exec();
+    offerCommands();
+  });
+  add(help, QT_TR_NOOP("About"), QKeySequence(), [this] {
     QMessageBox::about(
         this, tr("About"),
         tr("Tesselite %1\nMeshes for simulation.\nGPL-3.0-or-later").arg(QApplication::applicationVersion()));
   });
   KeysDialog::restore(m_commands);
+  offerCommands();
   m_statusText = new QLabel;
   m_statusText->setObjectName("small");
   m_statusText->setContentsMargins(0, 0, 14, 0);

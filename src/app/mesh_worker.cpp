@@ -128,13 +128,13 @@ void MeshWorker::load(const QString& path, const LoadOptions& options) {
   std::string file = path.toStdString();
   start(
       [this, file, options](Progress& progress) -> std::function<void()> {
-        auto r = loadPart(file, options, &progress);
+        auto r = openPart(file, options, &progress);
         if (!r) {
           Problem p = r.problem();
           return [this, p] { emit failed(p); };
         }
-        auto part = std::make_shared<const Part>(std::move(*r));
-        return [this, part] { emit loaded(part); };
+        auto opened = std::make_shared<const OpenedPart>(std::move(*r));
+        return [this, opened] { emit loaded(opened); };
       },
       Pace::Heavy);
 }
@@ -218,6 +218,22 @@ void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<c
       Pace::Heavy);
 }
 
+void MeshWorker::moveNode(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, std::int32_t node,
+                          const Vec3& to) {
+  start(
+      [this, run, part, node, to](Progress& progress) -> std::function<void()> {
+        auto r = runWithNodeMoved(*run, *part, node, to, progress);
+        if (!r) {
+          Problem p = r.problem();
+          return [this, p] { emit failed(p); };
+        }
+        auto moved = std::make_shared<const RunResult>(std::move(*r));
+        auto look = std::make_shared<const MeshLook>(lookAt(moved->mesh, &progress));
+        return [this, moved, look] { emit finished(moved, look); };
+      },
+      Pace::Heavy);
+}
+
 void MeshWorker::handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules) {
   start([this, run, rules = std::move(rules)](Progress& progress) -> std::function<void()> {
     for (std::size_t i = 0; i < rules.size(); ++i) {
@@ -287,9 +303,9 @@ void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> ope
         if (!options) return fail(options.problem());
         std::shared_ptr<const Part> part = open;
         if (*options != openedWith) {
-          auto own = loadPart(brief.partPath(), *options, &progress);
+          auto own = openPart(brief.partPath(), *options, &progress);
           if (!own) return fail(own.problem());
-          part = std::make_shared<const Part>(std::move(*own));
+          part = std::make_shared<const Part>(std::move(own->part));
         }
         auto r = runBrief(brief, *part, s_threads, progress);
         if (!r) return fail(r.problem());

@@ -5,6 +5,7 @@
 #include "app/scene.h"
 #include "job/forecast.h"
 #include "job/measure.h"
+#include "job/open_part.h"
 #include "job/preview.h"
 #include "job/run_store.h"
 #include <QObject>
@@ -38,6 +39,9 @@ public:
   void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
   /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for all.
   void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only);
+  /// Moves one node of a run's mesh.
+  void moveNode(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, std::int32_t node,
+                const Vec3& to);
   /// Writes and reads back the files of these rules, one after the other, up to the first that fails.
   void handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules);
   /// Writes the boundary of a run's mesh, for the rule that keeps it.
@@ -64,7 +68,7 @@ public:
 
 signals:
   void progressed(const QString& stage, double share);
-  void loaded(std::shared_ptr<const Part> part);
+  void loaded(std::shared_ptr<const OpenedPart> opened);
   void finished(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look);
   void sized(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
              const std::vector<Problem>& problems);

@@ -112,12 +112,13 @@ void RunShelf::discard(int index) {
   m_runs.erase(at);
 }
 
-void RunShelf::recall(const Brief& brief, std::shared_ptr<const Part> part) {
+bool RunShelf::recall(const Brief& brief, std::shared_ptr<const Part> part) {
   m_kept.follow(brief);
   const QStringList files = m_kept.files();
-  if (files.isEmpty()) return;
+  if (files.isEmpty()) return false;
   m_recallPart = std::move(part);
   m_keeper->recall(files);
+  return true;
 }
 
 void RunShelf::moveWith(const Brief& brief) {

@@ -32,8 +32,9 @@ public:
   void replace(int index, std::shared_ptr<const RunResult> run);
   void pin(int index, bool on);
   void discard(int index);
-  /// Brings back the runs of a brief that earlier sessions kept; comes as recalled().
-  void recall(const Brief& brief, std::shared_ptr<const Part> part);
+  /// Brings back the runs of a brief that earlier sessions kept; comes as recalled(). False when there are
+  /// none.
+  bool recall(const Brief& brief, std::shared_ptr<const Part> part);
   /// The brief has got another file: its runs go along.
   void moveWith(const Brief& brief);
   /// Calls back with a run ready to be shown: at once, or when its look has been made. Not at all when the run is gone

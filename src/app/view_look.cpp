@@ -38,6 +38,8 @@ QJsonObject ViewLook::toJson() const {
           {"edges", edges},
           {"see_through", seeThrough},
           {"shrunk", shrunk},
+          {"lines_only", linesOnly},
+          {"numbers", numbers},
           {"cut", cut},
           {"whole_cells", manner == SectionManner::WholeCells},
           {"sections", planes},
@@ -59,6 +61,9 @@ std::optional<ViewLook> ViewLook::fromJson(const QJsonObject& o) {
     if (!o[key].isBool()) return {};
     *to = o[key].toBool();
   }
+  // Views that were kept before there were these lack them.
+  v.linesOnly = o["lines_only"].toBool();
+  v.numbers = o["numbers"].toBool();
   v.manner = o["whole_cells"].toBool() ? SectionManner::WholeCells : SectionManner::Cut;
   for (const QJsonValue& p : o["sections"].toArray()) {
     const auto normal = vecFromJson(p["normal"]);

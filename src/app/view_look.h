@@ -27,7 +27,9 @@ struct ViewLook {
   Lens lens = Lens::Part;
   Metric metric = Metric::Skewness;
   bool mesh = true, edges = true, seeThrough = false, shrunk = false;
-  bool cut = false; ///< whether the sections hold
+  bool linesOnly = false; ///< edges without surfaces
+  bool numbers = false;   ///< of the nodes and elements that are chosen
+  bool cut = false;       ///< whether the sections hold
   SectionManner manner = SectionManner::Cut;
   std::vector<Section> sections;
   std::size_t active = 0; ///< section that is moved; less than their number, or 0

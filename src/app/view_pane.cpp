@@ -153,6 +153,7 @@ void ViewPane::buildSectionBar() {
   m_sectionBar->hide();
   connect(m_view, &Viewport::sectionChanged, this, &ViewPane::showSection);
   connect(m_view, &Viewport::brushDrawn, this, &ViewPane::showHint);
+  connect(m_view, &Viewport::numbersChanged, this, &ViewPane::showHint);
 }
 
 namespace {
@@ -351,6 +352,12 @@ void ViewPane::showHint() {
   if (m_view->brushedDrawn() < m_view->brushedCount())
     what += (what.isEmpty() ? "" : " · ") +
             tr("worst %L1 of %L2 chosen cells").arg(m_view->brushedDrawn()).arg(m_view->brushedCount());
+  if (m_view->numbersShown()) {
+    what += what.isEmpty() ? "" : " · ";
+    what += m_view->tooManyNumbers()    ? tr("too much is chosen for numbers")
+            : m_view->numbers().empty() ? tr("numbers of what is chosen")
+                                        : tr("%L1 numbers").arg(m_view->numbers().size());
+  }
   m_hint->setText(tr("Lens: %1%2 · picks <b>%3s</b> (Space)")
                       .arg(lenses[static_cast<int>(m_view->lens())])
                       .arg(what.isEmpty() ? what : " · " + what)
@@ -363,9 +370,7 @@ QString ViewPane::hint() const { return m_hint ? m_hint->text() : QString(); }
 void ViewPane::showSelection() {
   const auto n = m_view->selection().size();
   m_selectionBar->setVisible(n > 0);
-  const QString kind = m_view->pickDim() == Dim::Body ? (n == 1 ? tr("body") : tr("bodies"))
-                                                      : QString(dimName(m_view->pickDim())) + (n == 1 ? "" : "s");
-  m_selectionText->setText(QString("%1 %2 ·").arg(n).arg(kind));
+  m_selectionText->setText(countOf(n, m_view->pickDim()) + " ·");
   setMeasures({});
   emit selectionChanged();
 }

@@ -52,6 +52,8 @@ constexpr const char* kLight = R"(
              + (max(0.0, dot(n, vec3(0.94, 0.0, -0.342))) + max(0.0, dot(n, vec3(-0.94, 0.0, -0.342)))) * vec3(0.263);
   fragOutput0 = vec4(ambientColor + diffuseColor * light, opacity);
 )";
+constexpr const char* kBack =
+    "gl_FragDepth = gl_FragCoord.z + length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) + 0.00002;";
 } // namespace
 
 struct Viewport::Impl {
@@ -114,11 +116,10 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   lit.insert(lit.end(), {&d->selected, &d->hover});
   for (auto* l : lit)
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
-  // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp.
-  for (auto* l : d->solids()) {
-    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(1.5, 1.5);
-  }
+  // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp. The library's own factor
+  // on the slope has no effect (9.1), and without one the lines of faces seen from the side are broken.
+  for (auto* l : d->solids())
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBack, false);
   for (auto* l : {&d->selected, &d->hover}) {
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
@@ -159,6 +160,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   m_brushRest.setSingleShot(true);
   m_brushRest.setInterval(kBrushRestMs);
   connect(&m_brushRest, &QTimer::timeout, this, &Viewport::finishBrush);
+  m_labels = new NumberLabels(this);
   m_outline2d = new HoverOutline(this);
   applyTheme();
 }
@@ -193,6 +195,8 @@ void Viewport::setDetail() {
   const bool swap = m_moving && standsIn();
   d->part.actor->SetVisibility(count(d->part) > 0 && (swap || !standsIn()));
   d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap);
+  if (m_show.linesOnly)
+    for (auto* l : d->solids()) l->actor->SetVisibility(false);
   d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
 
@@ -267,6 +271,7 @@ void Viewport::paintGL() {
   gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
   if (m_moving || m_quick) m_rest.start(m_moving ? kRestMs : kSmoothMs);
+  placeNumbers();
   emit drawn();
 }
 
@@ -311,7 +316,12 @@ QImage Viewport::picture() {
   if (m_brushRest.isActive()) finishBrush();
   m_moving = m_quick = false;
   setDetail();
-  return grabFramebuffer();
+  QImage image = grabFramebuffer();
+  if (!m_numbers.empty()) {
+    QPainter p(&image);
+    m_labels->paintOn(p);
+  }
+  return image;
 }
 
 void Viewport::setPart(std::shared_ptr<const Part> part) {
@@ -474,8 +484,8 @@ bool Viewport::drawsMesh() const { return m_run && m_show.mesh; }
 
 bool Viewport::standsIn() const {
   // Where colours are those of the part's faces, nothing but the edges is missed.
-  return drawsMesh() && !m_brush && !shinesThrough() && m_run->mesh.faces.size() > kFacesInMotion &&
-         m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
+  return drawsMesh() && !m_brush && !shinesThrough() && !m_show.linesOnly &&
+         m_run->mesh.faces.size() > kFacesInMotion && m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
 }
 
 QColor Viewport::faceColor(int f) const {
@@ -539,6 +549,7 @@ void Viewport::rebuildPart() {
            }));
     d->partEdges.actor->SetVisibility(!m_brush && d->partEdges.actor->GetVisibility());
   }
+  if (m_show.linesOnly) d->part.actor->SetVisibility(false);
   rebuildHighlight();
 }
 
@@ -670,6 +681,7 @@ void Viewport::rebuildHighlight() {
     else if (m_litDim == Dim::Edge && !m_lit.empty())
       d->put(d->hover, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
   }
+  rebuildNumbers();
   redraw();
 }
 
@@ -741,6 +753,7 @@ void Viewport::rebuildSection() {
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
   for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
   setDetail();
+  rebuildNumbers();
   emit sectionChanged();
   redraw();
 }
@@ -879,6 +892,65 @@ void Viewport::setSeeThrough(bool on) {
   rebuildPart();
   rebuildMesh();
 }
+void Viewport::setLinesOnly(bool on) {
+  m_show.linesOnly = on;
+  rebuildPart();
+  rebuildMesh();
+}
+void Viewport::setNumbersShown(bool on) {
+  m_show.numbers = on;
+  rebuildNumbers();
+}
+
+void Viewport::rebuildNumbers() {
+  m_numbers.clear();
+  m_tooManyNumbers = false;
+  if (m_show.numbers && drawsMesh()) {
+    const Mesh& m = m_run->mesh;
+    std::set<std::int32_t> nodes;
+    if (m_brush) {
+      m_tooManyNumbers = m_brushed.size() > kMostNumbers;
+      for (std::size_t i = 0; i < m_brushed.size() && !m_tooManyNumbers; ++i) {
+        const auto c = static_cast<std::size_t>(m_brushed[i]);
+        const auto n = m.cells.of(c);
+        nodes.insert(n.begin(), n.end());
+        m_numbers.push_back({cellCenter(m, c), QString::number(c + 1), true});
+      }
+    } else if (m_part && (m_pickDim == Dim::Face || m_pickDim == Dim::Body)) {
+      const auto faces = facesOfSelection(*m_part, m_pickDim, m_selection);
+      for (std::size_t f = 0; f < m.faces.size() && !faces.empty(); ++f)
+        if (faces.count(m.faceLink[f])) {
+          const auto n = m.faces.of(f);
+          nodes.insert(n.begin(), n.end());
+        }
+    } else if (m_part) {
+      std::set<int> ends; // the points at the ends of edges belong to them
+      if (m_pickDim == Dim::Edge)
+        for (int e : m_selection)
+          for (int p : m_part->edges[static_cast<std::size_t>(e)].points) ends.insert(p);
+      else
+        ends = m_selection;
+      for (std::size_t n = 0; n < m.nodeLink.size(); ++n) {
+        const auto& l = m.nodeLink[n];
+        if ((l.dim == 1 && m_pickDim == Dim::Edge && m_selection.count(l.entity)) ||
+            (l.dim == 0 && ends.count(l.entity)))
+          nodes.insert(static_cast<std::int32_t>(n));
+      }
+    }
+    m_tooManyNumbers = m_tooManyNumbers || nodes.size() + m_numbers.size() > kMostNumbers;
+    for (auto n : nodes) m_numbers.push_back({m.nodes[static_cast<std::size_t>(n)], QString::number(n + 1), false});
+    if (m_tooManyNumbers) m_numbers.clear();
+  }
+  placeNumbers();
+  emit numbersChanged();
+}
+
+void Viewport::placeNumbers() {
+  std::vector<QPointF> at;
+  for (const auto& l : m_numbers) at.push_back(project(l.at));
+  m_labels->show(m_numbers, std::move(at));
+}
+
 void Viewport::setShrunk(bool on) {
   m_show.shrunk = on;
   rebuildMesh();

@@ -3,6 +3,7 @@
 // done on our own triangles, so that it does not depend on what the graphics card draws.
 #pragma once
 #include "app/camera_frame.h"
+#include "app/number_labels.h"
 #include "app/quality_scale.h"
 #include "app/scene.h"
 #include "app/view_look.h"
@@ -51,6 +52,16 @@ public:
   /// Cells drawn apart, smaller than they are.
   void setShrunk(bool on);
   bool shrunk() const { return m_show.shrunk; }
+  /// Edges without the surfaces between them.
+  void setLinesOnly(bool on);
+  bool linesOnly() const { return m_show.linesOnly; }
+  /// Numbers at the nodes and elements that are chosen: those of the place or range on show, else at the nodes on what
+  /// is selected. None where there are more than kMostNumbers.
+  void setNumbersShown(bool on);
+  bool numbersShown() const { return m_show.numbers; }
+  static constexpr std::size_t kMostNumbers = 400;
+  const std::vector<NumberLabel>& numbers() const { return m_numbers; }
+  bool tooManyNumbers() const { return m_tooManyNumbers; }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
@@ -132,6 +143,7 @@ signals:
   void menuRequested(const QPoint& at);
   void sectionChanged();
   void brushDrawn();
+  void numbersChanged();
   void drawn();
 
 protected:
@@ -161,6 +173,9 @@ private:
   std::set<int> m_selection;
   int m_hover = -1;
   HoverOutline* m_outline2d = nullptr; ///< of what is hovered
+  std::vector<NumberLabel> m_numbers;
+  bool m_tooManyNumbers = false;
+  NumberLabels* m_labels = nullptr;
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;
@@ -184,6 +199,8 @@ private:
   void rebuildHighlight();
   void rebuildSection();
   void rebuildOddEdges();
+  void rebuildNumbers();
+  void placeNumbers();
   void chooseBrushDrawn(std::size_t most);
   void finishBrush();
   /// Odd edges lie inside as often as not.

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets.h"
+#include <QCoreApplication>
 #include <QLabel>
 #include <QLayout>
 #include <QToolButton>
@@ -21,6 +22,17 @@ QLabel* styledLabel(const QString& text, const char* manner, bool wrap) {
   l->setWordWrap(wrap);
   return l;
 }
+
+QString countOf(std::size_t count, Dim dim) {
+  static const char* words[][2] = {{QT_TRANSLATE_NOOP("counts", "1 point"), QT_TRANSLATE_NOOP("counts", "%1 points")},
+                                   {QT_TRANSLATE_NOOP("counts", "1 edge"), QT_TRANSLATE_NOOP("counts", "%1 edges")},
+                                   {QT_TRANSLATE_NOOP("counts", "1 face"), QT_TRANSLATE_NOOP("counts", "%1 faces")},
+                                   {QT_TRANSLATE_NOOP("counts", "1 body"), QT_TRANSLATE_NOOP("counts", "%1 bodies")}};
+  const QString text = QCoreApplication::translate("counts", words[static_cast<std::size_t>(dim)][count != 1]);
+  return count == 1 ? text : text.arg(count);
+}
+
+QString ruleWords(const std::string& words) { return QCoreApplication::translate("rules", words.c_str()); }
 
 void dismissWidget(QWidget* w) {
   w->hide();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Small things that most panels are made of.
 #pragma once
+#include "geometry/part.h"
 #include <QString>
 
 class QLabel;
@@ -16,6 +17,10 @@ QToolButton* linkButton(const QString& text, const QString& tip = {});
 QLabel* styledLabel(const QString& text, const char* manner, bool wrap = true);
 /// Gone from sight at once, deleted when it is safe.
 void dismissWidget(QWidget* w);
+/// "1 face", "3 bodies".
+QString countOf(std::size_t count, Dim dim);
+/// Words of the rule table in the language of the window.
+QString ruleWords(const std::string& words);
 /// Dismisses all that a layout holds.
 void emptyLayout(QLayout* l);
 

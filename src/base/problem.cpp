@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/problem.h"
+#include <algorithm>
+#include <cmath>
 #include <cstdio>
 
 namespace tess {
@@ -8,6 +10,14 @@ std::string formatNumber(double v, int digits) {
   char b[64];
   std::snprintf(b, sizeof b, "%.*g", digits, v);
   return b;
+}
+
+std::string percentText(double share) {
+  const double p = 100 * share;
+  if (share >= 1) return "100 %";
+  if (p >= 99.5) return formatNumber(std::min(99.99, std::floor(100 * p) / 100), 4) + " %";
+  if (p > 0 && p < 0.001) return "under 0.001 %";
+  return formatNumber(p, 2) + " %";
 }
 
 std::string formatPoint(const Vec3& p) {

@@ -45,5 +45,7 @@ private:
 std::string formatPoint(const Vec3& p);
 /// Shortest text of a number with `digits` significant digits.
 std::string formatNumber(double v, int digits = 6);
+/// A share of 0 to 1 as "13 %", "0.0093 %", "99.98 %"; "100 %" for all of it only.
+std::string percentText(double share);
 
 } // namespace tess

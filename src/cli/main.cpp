@@ -11,11 +11,13 @@
 #include "job/improve.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
+#include "job/open_part.h"
 #include "job/proposals.h"
 #include "job/report.h"
 #include "job/run.h"
 #include "job/values.h"
 #include <CLI/CLI.hpp>
+#include <array>
 #include <atomic>
 #include <chrono>
 #include <cmath>
@@ -24,6 +26,7 @@
 #include <iostream>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <spawn.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
@@ -101,17 +104,19 @@ bool isBrief(const std::string& path) { return fs::path(path).extension() == ".b
 int inspect(const std::string& path, const std::string& unit, bool json, bool propose, const std::string& purpose) {
   LoadOptions o;
   o.unit = unit;
-  auto part = loadPart(path, o);
-  if (!part) {
+  auto opened = openPart(path, o);
+  if (!opened) {
     if (json)
-      std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(part.problem())}}}.dump(2) << "\n";
-    return fail(part.problem());
+      std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(opened.problem())}}}.dump(2) << "\n";
+    return fail(opened.problem());
   }
+  const Part* part = &opened->part;
   if (propose) { // a brief to go on from
-    Brief b = defaultBrief(path);
+    Brief b = withRulesOf(defaultBrief(path), *opened);
     b.unit = unit;
     if (!purpose.empty()) b = withPurpose(b, purpose);
-    auto groups = proposeGroups(b, *part, {});
+    std::vector<Problem> ignored;
+    auto groups = proposeGroups(b, *part, resolveGroups(b, *part, ignored));
     b.rules.insert(b.rules.begin(), groups.begin(), groups.end());
     std::cout << briefText(b);
     return 0;
@@ -210,6 +215,10 @@ Result<std::vector<Rule>> outputRules(const std::vector<std::string>& outputs) {
   return rules;
 }
 
+/// Options that say how a mesh shall be made.
+constexpr std::array kMeshOptions{&MeshArgs::size, &MeshArgs::min,    &MeshArgs::max,     &MeshArgs::growth,
+                                  &MeshArgs::turn, &MeshArgs::bridge, &MeshArgs::slender, &MeshArgs::order};
+
 /// The brief of a command: from its file or the default for a part, with the options put into its rules.
 Result<Brief> briefOf(const MeshArgs& a) {
   Brief brief;
@@ -243,6 +252,19 @@ Result<Brief> briefOf(const MeshArgs& a) {
   for (const auto& p : validateBrief(brief, "mm"))
     if (p.severity == Severity::Error) return p;
   return brief;
+}
+
+/// The part of a brief. A command that names the part itself goes by what the file brings along: a mesh is taken as it
+/// is where the command allows it (`take`) and neither sizes nor an order are asked for.
+Result<Part> partOf(Brief& brief, const MeshArgs& a, const LoadOptions& options, Progress& progress, bool take) {
+  auto opened = openPart(brief.partPath(), options, &progress);
+  if (!opened) return opened.problem();
+  const bool anew =
+      std::any_of(kMeshOptions.begin(), kMeshOptions.end(), [&](std::string MeshArgs::*o) { return !(a.*o).empty(); });
+  if (!isBrief(a.input)) brief = withRulesOf(std::move(brief), *opened, take && !anew);
+  if (!take && brief.first("take_mesh"))
+    return usage("the brief takes the mesh as it is, whatever the sizes", "switch the rule 'take_mesh' off");
+  return std::move(opened->part);
 }
 
 /// Bytes that a task may use; the text was checked before.
@@ -305,9 +327,7 @@ std::string classShares(const Audit& a) {
   std::string s;
   for (int k = 0; k < kElementClasses && all; ++k)
     s += (k ? ", " : "") + std::string(elementClassName(static_cast<ElementClass>(k))) + " " +
-         formatNumber(100.0 * static_cast<double>(a.classes[static_cast<std::size_t>(k)]) / static_cast<double>(all),
-                      2) +
-         " %";
+         percentText(static_cast<double>(a.classes[static_cast<std::size_t>(k)]) / static_cast<double>(all));
   return s;
 }
 
@@ -340,7 +360,7 @@ int forecastCommand(const MeshArgs& a) {
   Progress progress;
   Watch watch(progress, true);
   return guarded("", [&] {
-    auto part = loadPart(brief->partPath(), *options, &progress);
+    auto part = partOf(*brief, a, *options, progress, false);
     if (!part) return fail(part.problem());
     Forecast f = forecastBrief(*brief, *part, progress);
     auto shares = [](const std::vector<ForecastShare>& list) {
@@ -373,7 +393,7 @@ int forecastCommand(const MeshArgs& a) {
                                       : std::string(" (time by a short trial of this machine)\n"));
     for (const auto& s : f.byRule)
       if (s.elements > 0.01 * f.elements)
-        std::cout << "  " << formatNumber(100 * s.elements / f.elements, 2) << " % " << s.name << "\n";
+        std::cout << "  " << percentText(s.elements / f.elements) << " " << s.name << "\n";
     return 0;
   });
 }
@@ -410,7 +430,7 @@ int seriesCommand(const MeshArgs& a) {
   Progress progress;
   Watch watch(progress, a.quiet);
   return guarded(a.report, [&] {
-    auto part = loadPart(brief->partPath(), *options, &progress);
+    auto part = partOf(*brief, a, *options, progress, false);
     if (!part) return fail(part.problem(), a.report);
     nlohmann::json table = nlohmann::json::array();
     std::cout << "step  size        elements     nodes        min dihedral  verdict\n";
@@ -471,7 +491,7 @@ int meshCommand(const MeshArgs& a) {
   Progress progress;
   Watch watch(progress, a.quiet);
   return guarded(a.report, [&] {
-    auto part = loadPart(brief.partPath(), *options, &progress);
+    auto part = partOf(brief, a, *options, progress, true);
     if (!part) return fail(part.problem(), a.report);
     if (auto p = refusedByBudget(brief, *part, a.yes, progress)) return fail(*p, a.report);
     auto run = runBrief(brief, *part, a.threads, progress);
@@ -534,7 +554,7 @@ int surfaceCommand(const MeshArgs& a) {
   Progress progress;
   Watch watch(progress, a.quiet);
   return guarded("", [&] {
-    auto part = loadPart(brief->partPath(), *options, &progress);
+    auto part = partOf(*brief, a, *options, progress, true);
     if (!part) return fail(part.problem());
     std::vector<Problem> problems;
     auto m = surfaceOfBrief(*brief, *part, a.threads, progress, problems);
@@ -755,6 +775,18 @@ int convertCommand(const std::string& in, const std::string& out, double scale, 
   return 0;
 }
 
+/// The words of the rule table in a form that the toolkit's tools collect texts from.
+int ruleWordsCommand() {
+  std::set<std::string> words;
+  for (const auto& k : ruleTable()) {
+    words.insert({k.section, k.sentence, k.help});
+    for (const auto& s : k.entries) words.insert(s.help);
+  }
+  for (const auto& w : words)
+    if (!w.empty()) std::cout << "QT_TRANSLATE_NOOP(\"rules\", " << nlohmann::json(w).dump() << ")\n";
+  return 0;
+}
+
 int rulesCommand(bool json, bool markdown) {
   if (markdown) {
     std::cout << rulesReference();
@@ -840,7 +872,7 @@ int main(int argc, char** argv) {
   CLI::App app{"Tesselite on the command line: parts in, solver-ready meshes out"};
   app.require_subcommand(1);
   std::string path, out, unit, limits, report, purpose;
-  bool json = false, markdown = false, propose = false;
+  bool json = false, markdown = false, words = false, propose = false;
   double scale = 1;
   MeshArgs m;
   auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
@@ -921,6 +953,7 @@ int main(int argc, char** argv) {
   auto* rulesCmd = app.add_subcommand("rules", "the rules a brief may hold");
   rulesCmd->add_flag("--json", json);
   rulesCmd->add_flag("--markdown", markdown);
+  rulesCmd->add_flag("--words", words)->group(""); // for scripts/translations
   auto* referenceCmd = app.add_subcommand("reference", "manual page or shell completion")->group("");
   bool bash = false;
   referenceCmd->add_flag("--bash", bash, "the completion instead of the manual page");
@@ -942,7 +975,7 @@ int main(int argc, char** argv) {
     if (*convertCmd) return convertCommand(path, out, scale, order, only);
     if (*compareCmd) return guarded(report, [&] { return compareCommand(several, m.threads, m.yes, report); });
     if (*limitsCmd) return limitsCommand(limits, out);
-    if (*rulesCmd) return rulesCommand(json, markdown);
+    if (*rulesCmd) return words ? ruleWordsCommand() : rulesCommand(json, markdown);
     if (*demoCmd) return demoCommand(path);
     if (*referenceCmd) {
       std::cout << (bash ? bashCompletion(app) : manualPage(app));

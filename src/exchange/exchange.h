@@ -46,7 +46,7 @@ Result<CellValues> readVtuArray(const std::string& path, const std::string& arra
 /// Read by way of trial in a process of its own first, since damaged files can crash the library behind it.
 Result<Mesh> readVtu(const std::string& path);
 Result<Mesh> readInp(const std::string& path);
-/// The folder of the polyMesh that a path means: itself, or below it; nothing when there is none.
+/// The folder of the polyMesh that a path means: itself, below it, or that of a file in it; nothing when there is none.
 std::optional<std::string> polyMeshFolder(const std::string& path);
 /// Text files only; cells of other shapes than ours are refused. Metres by convention.
 Result<Mesh> readFoam(const std::string& path);

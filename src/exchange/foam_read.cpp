@@ -327,6 +327,11 @@ void addPatches(Mesh& m, const PolyMesh& p) {
 } // namespace
 
 std::optional<std::string> polyMeshFolder(const std::string& path) {
+  if (const fs::path folder = fs::path(path).parent_path();
+      folder.filename() == "polyMesh" && fs::path(path) != folder) {
+    std::error_code ec;
+    if (fs::is_regular_file(path, ec)) return polyMeshFolder(folder.string());
+  }
   for (const fs::path& p : {fs::path(path), fs::path(path) / "polyMesh", fs::path(path) / "constant" / "polyMesh"}) {
     std::error_code ec;
     if (fs::is_directory(p, ec) && (fs::exists(p / "faces", ec) || fs::exists(p / "faces.gz", ec))) return p.string();

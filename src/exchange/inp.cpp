@@ -2,6 +2,7 @@
 // The .inp deck: nodes, elements by region, node set and element-face surface per group. Numbers are at most 20
 // characters (longer ones are cut by the solver without a word), at most 16 entries stand in a line.
 #include "base/file.h"
+#include "base/units.h"
 #include "exchange/exchange.h"
 #include <charconv>
 #include <cmath>
@@ -157,6 +158,7 @@ Result<Mesh> readInp(const std::string& path) {
   auto text = readFile(path);
   if (!text) return text.problem();
   Mesh m;
+  m.unitAssumed = true;
   std::map<long, std::int32_t> nodeAt, cellAt;
   std::map<std::string, std::int32_t> regionAt;
   std::map<std::string, std::set<long>> elsets; ///< by their names in capitals
@@ -201,6 +203,13 @@ Result<Mesh> readInp(const std::string& path) {
   while (std::getline(in, line)) {
     ++number;
     if (!line.empty() && line.back() == '\r') line.pop_back();
+    if (const auto at = line.find("lengths in "); number == 1 && line.compare(0, 2, "**") == 0 && at != line.npos) {
+      const std::string unit = line.substr(at + 11); // what writeInp says, unless it was scaled
+      if (millimetresPer(unit)) {
+        m.unit = unit;
+        m.unitAssumed = false;
+      }
+    }
     if (line.compare(0, 2, "**") == 0 || line.find_first_not_of(" \t") == std::string::npos) continue;
     if (line[0] == '*') {
       if (!pending.empty()) return bad("the element before this line is incomplete");

@@ -269,6 +269,7 @@ Result<Mesh> readVtu(const std::string& path) {
   while (static_cast<int>(m.regions.size()) <= top)
     m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
   auto unit = readNames(g, "unit");
+  m.unitAssumed = unit.empty();
   if (!unit.empty()) m.unit = unit[0];
   rebuildFaces(m);
   std::string sibling = boundaryPath(path);

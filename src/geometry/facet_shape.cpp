@@ -315,17 +315,21 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
   return n;
 }
 
-/// Faces are what sharp edges and names separate.
-std::vector<int> splitFaces(const FacetSoup& s, const std::map<Key, std::vector<int>>& use, double angleDeg,
-                            std::set<Key>& feature, int& count) {
+using Sides = std::vector<std::array<int, 2>>; ///< by triangle: body behind it, body in front of it or -1
+
+/// Faces are what sharp edges, names and other bodies separate, and edges where not just two triangles meet.
+std::vector<int> splitFaces(const FacetSoup& s, const Sides& sides, const std::map<Key, std::vector<int>>& use,
+                            double angleDeg, std::set<Key>& feature, int& count) {
   std::vector<Vec3> normal(s.triangles.size());
   auto pt = [&](int v) { return s.points[static_cast<std::size_t>(v)]; };
   for (std::size_t i = 0; i < s.triangles.size(); ++i)
     normal[i] = triangleNormal(pt(s.triangles[i][0]), pt(s.triangles[i][1]), pt(s.triangles[i][2]));
   double limit = std::cos(angleDeg * kPi / 180);
   for (const auto& [e, t] : use) {
-    std::size_t a = static_cast<std::size_t>(t[0]), b = static_cast<std::size_t>(t[1]);
-    if (normal[a].dot(normal[b]) < limit || s.triangleName[a] != s.triangleName[b]) feature.insert(e);
+    std::size_t a = static_cast<std::size_t>(t.front()), b = static_cast<std::size_t>(t.back());
+    if (t.size() != 2 || normal[a].dot(normal[b]) < limit || s.triangleName[a] != s.triangleName[b] ||
+        sides[a] != sides[b])
+      feature.insert(e);
   }
   std::vector<int> face(s.triangles.size(), -1);
   count = 0;
@@ -524,6 +528,54 @@ void prepareQueries(FacetShape& s, Part& part) {
   }
 }
 
+/// Gives the part its faces, edges, points and shape; its bodies stand already, without their faces. `pointOf`: by
+/// point of the soup that of the tessellation, or -1.
+void shapeUp(Part& part, const FacetSoup& s, const Sides& sides, const std::map<Key, std::vector<int>>& use,
+             const LoadOptions& options, std::vector<int>& pointOf) {
+  auto shape = std::make_shared<FacetShape>();
+  Tessellation& t = shape->base;
+  std::set<Key> feature;
+  int faceCount = 0;
+  std::vector<int> face = splitFaces(s, sides, use, options.facetAngleDeg, feature, faceCount);
+  part.faces.resize(static_cast<std::size_t>(faceCount));
+  std::vector<int>& to = pointOf; // points that are not used are dropped
+  to.assign(s.points.size(), -1);
+  for (std::size_t i = 0; i < s.triangles.size(); ++i) {
+    Tri q = s.triangles[i];
+    for (int& v : q) {
+      int& id = to[static_cast<std::size_t>(v)];
+      if (id < 0) {
+        id = static_cast<int>(t.points.size());
+        t.points.push_back(s.points[static_cast<std::size_t>(v)]);
+        t.origin.push_back({Dim::Face, face[i], 0});
+      }
+      v = id;
+    }
+    t.triangles.push_back(q);
+    t.triangleFace.push_back(face[i]);
+    auto& pf = part.faces[static_cast<std::size_t>(face[i])];
+    pf.bodies = sides[i];
+    if (s.triangleName[i] >= 0) pf.name = s.names[static_cast<std::size_t>(s.triangleName[i])];
+  }
+  for (const auto& p : t.points) part.box.add(p);
+  std::set<Key> moved;
+  for (const auto& e : feature)
+    moved.insert(edgeKey(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
+  chainEdges(part, t, edgeUse(t.triangles), moved, 45);
+  for (std::size_t f = 0; f < part.faces.size(); ++f)
+    for (int body : part.faces[f].bodies)
+      if (body >= 0) part.bodies[static_cast<std::size_t>(body)].faces.push_back(static_cast<int>(f));
+  for (auto& f : part.faces) {
+    std::sort(f.edges.begin(), f.edges.end());
+    f.edges.erase(std::unique(f.edges.begin(), f.edges.end()), f.edges.end());
+  }
+  prepareQueries(*shape, part);
+  for (auto& b : part.bodies)
+    for (int f : b.faces) b.box.add(part.faces[static_cast<std::size_t>(f)].box);
+  part.display = t;
+  part.shape = shape;
+}
+
 } // namespace
 
 Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
@@ -575,46 +627,10 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
   for (std::size_t k = 0; k < nesting.body.size(); ++k)
     part.bodies[static_cast<std::size_t>(nesting.body[k])].volume += nesting.volume[k];
 
-  auto shape = std::make_shared<FacetShape>();
-  Tessellation& t = shape->base;
-  std::set<Key> feature;
-  int faceCount = 0;
-  std::vector<int> face = splitFaces(s, use, options.facetAngleDeg, feature, faceCount);
-  part.faces.resize(static_cast<std::size_t>(faceCount));
-  std::vector<int> to(s.points.size(), -1); // drop points that welding left unused
-  for (std::size_t i = 0; i < s.triangles.size(); ++i) {
-    Tri q = s.triangles[i];
-    for (int& v : q) {
-      int& id = to[static_cast<std::size_t>(v)];
-      if (id < 0) {
-        id = static_cast<int>(t.points.size());
-        t.points.push_back(s.points[static_cast<std::size_t>(v)]);
-        t.origin.push_back({Dim::Face, face[i], 0});
-      }
-      v = id;
-    }
-    t.triangles.push_back(q);
-    t.triangleFace.push_back(face[i]);
-    auto& pf = part.faces[static_cast<std::size_t>(face[i])];
-    pf.bodies[0] = nesting.body[static_cast<std::size_t>(shells.of[i])];
-    if (s.triangleName[i] >= 0) pf.name = s.names[static_cast<std::size_t>(s.triangleName[i])];
-  }
-  for (const auto& p : t.points) part.box.add(p);
-  std::set<Key> moved;
-  for (const auto& e : feature)
-    moved.insert(edgeKey(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
-  chainEdges(part, t, edgeUse(t.triangles), moved, 45);
-  for (std::size_t f = 0; f < part.faces.size(); ++f)
-    part.bodies[static_cast<std::size_t>(part.faces[f].bodies[0])].faces.push_back(static_cast<int>(f));
-  for (auto& f : part.faces) {
-    std::sort(f.edges.begin(), f.edges.end());
-    f.edges.erase(std::unique(f.edges.begin(), f.edges.end()), f.edges.end());
-  }
-  prepareQueries(*shape, part);
-  for (auto& b : part.bodies)
-    for (int f : b.faces) b.box.add(part.faces[static_cast<std::size_t>(f)].box);
-  part.display = t;
-  part.shape = shape;
+  Sides sides(s.triangles.size());
+  for (std::size_t i = 0; i < sides.size(); ++i) sides[i] = {nesting.body[static_cast<std::size_t>(shells.of[i])], -1};
+  std::vector<int> pointOf;
+  shapeUp(part, s, sides, use, options, pointOf);
   auto note = [&](const char* code, int n, const std::string& what) {
     if (!n) return;
     Problem p;
@@ -629,6 +645,44 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
   note("part.degenerate", counts.degenerate, "triangles without area were dropped");
   note("part.duplicate", counts.duplicate, "repeated triangles were dropped");
   return part;
+}
+
+Result<Part> partFromSurface(const KnownSurface& surface, const LoadOptions& options, SurfaceLinks* links) {
+  Part part;
+  part.faceted = true;
+  part.unit = options.unit.empty() ? surface.unit : options.unit;
+  part.unitAssumed = options.unit.empty() && surface.unitAssumed;
+  if (!options.unit.empty() && options.unit != surface.unit && !surface.unitAssumed) part.fileUnit = surface.unit;
+  FacetSoup s;
+  s.points = surface.points;
+  s.triangles = surface.triangles;
+  s.triangleName = surface.label;
+  for (const auto& names : surface.names) s.names.push_back(names.empty() ? "" : names.front());
+  for (const auto& name : surface.bodyNames) part.bodies.emplace_back().name = name;
+  for (std::size_t i = 0; i < s.triangles.size(); ++i)
+    for (std::size_t side = 0; side < 2; ++side)
+      if (const int body = surface.sides[i][side]; body >= 0) {
+        const auto& t = s.triangles[i];
+        auto at = [&](int v) { return s.points[static_cast<std::size_t>(v)]; };
+        part.bodies[static_cast<std::size_t>(body)].volume +=
+            (side ? -1 : 1) * tetVolume(Vec3::Zero(), at(t[0]), at(t[1]), at(t[2]));
+      }
+  std::vector<int> pointOf;
+  shapeUp(part, s, surface.sides, edgeUse(s.triangles), options, pointOf);
+  for (std::size_t i = 0; i < s.triangles.size(); ++i)
+    if (const int label = surface.label[i]; label >= 0) {
+      const auto& names = surface.names[static_cast<std::size_t>(label)];
+      if (names.size() > 1)
+        part.faces[static_cast<std::size_t>(part.display.triangleFace[i])].furtherNames = {names.begin() + 1,
+                                                                                           names.end()};
+    }
+  if (links) {
+    links->faceOfTriangle = part.display.triangleFace;
+    links->ofPoint.assign(s.points.size(), {Dim::Body, -1, 0});
+    for (std::size_t v = 0; v < pointOf.size(); ++v)
+      if (pointOf[v] >= 0) links->ofPoint[v] = part.display.origin[static_cast<std::size_t>(pointOf[v])];
+  }
+  return finishedPart(std::move(part), surface.path);
 }
 
 Result<Part> loadFacetPart(const std::string& path, const std::string& ext, const LoadOptions& options) {

@@ -21,4 +21,7 @@ Result<FacetSoup> readVtkSurface(const std::string& path, bool xml);
 Result<Part> partFromFacets(FacetSoup soup, const LoadOptions& options);
 Result<Part> loadFacetPart(const std::string& path, const std::string& ext, const LoadOptions& options);
 
+/// What every part gets last: names that tell its bodies apart, its box, and what is said about its health.
+Result<Part> finishedPart(Part part, const std::string& path);
+
 } // namespace tess

@@ -117,6 +117,23 @@ double shortestEdgeThatMatters(const Part& part) {
   return least < std::numeric_limits<double>::max() ? least : 0;
 }
 
+Result<Part> finishedPart(Part part, const std::string& path) {
+  part.path = path;
+  for (const auto& p : part.display.points) part.box.add(p);
+  if (!(part.box.diagonal() > 0) || !std::isfinite(part.box.diagonal()))
+    return fileProblem(path, "part.no-extent", "the part has no extent", "all its points coincide or are not finite",
+                       "export the part again");
+  std::set<std::string> used;
+  for (std::size_t b = 0; b < part.bodies.size(); ++b) { // names must tell bodies apart
+    std::string base = part.bodies[b].name.empty() ? "body" + std::to_string(b + 1) : part.bodies[b].name, n = base;
+    for (int k = 2; used.count(n); ++k) n = base + "-" + std::to_string(k);
+    used.insert(n);
+    part.bodies[b].name = n;
+  }
+  addHealth(part);
+  return part;
+}
+
 Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progress* progress) {
   namespace fs = std::filesystem;
   std::error_code ec;
@@ -144,21 +161,7 @@ Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progr
                        "parts come as STEP, IGES, BREP, STL, OBJ, PLY, VTP or VTK", "export the part to one of these");
   }();
   if (!r) return r;
-  Part& part = *r;
-  part.path = path;
-  for (const auto& p : part.display.points) part.box.add(p);
-  if (!(part.box.diagonal() > 0) || !std::isfinite(part.box.diagonal()))
-    return fileProblem(path, "part.no-extent", "the part has no extent", "all its points coincide or are not finite",
-                       "export the part again");
-  std::set<std::string> used;
-  for (std::size_t b = 0; b < part.bodies.size(); ++b) { // names must tell bodies apart
-    std::string base = part.bodies[b].name.empty() ? "body" + std::to_string(b + 1) : part.bodies[b].name, n = base;
-    for (int k = 2; used.count(n); ++k) n = base + "-" + std::to_string(k);
-    used.insert(n);
-    part.bodies[b].name = n;
-  }
-  addHealth(part);
-  return r;
+  return finishedPart(std::move(*r), path);
 }
 
 } // namespace tess

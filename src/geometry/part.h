@@ -29,6 +29,7 @@ struct PartEdge {
 };
 struct PartFace {
   std::string name;
+  std::vector<std::string> furtherNames; ///< faces of a mesh may be in several of its sets
   std::optional<Color> color;
   SurfaceKind kind = SurfaceKind::Other;
   double radius = 0;        ///< of cylinder, sphere, or the smaller radius of a torus; else 0
@@ -143,5 +144,26 @@ bool matchesName(const std::string& pattern, const std::string& text);
 /// Reads STEP, IGES, BREP, STL, OBJ, PLY, VTP or legacy VTK by the file's extension (content is checked). The problem
 /// of a failure says what is wrong and where. Bodies that touch share their faces afterwards.
 Result<Part> loadPart(const std::string& path, const LoadOptions& options = {}, Progress* progress = nullptr);
+
+/// A surface whose bodies are known, as the boundary of a mesh is. Edges may have any number of triangles.
+struct KnownSurface {
+  std::string path;
+  std::string unit = "mm";
+  bool unitAssumed = false;
+  std::vector<Vec3> points;
+  std::vector<std::array<int, 3>> triangles; ///< normals leave the body behind
+  std::vector<std::array<int, 2>> sides;     ///< by triangle: body behind it, body in front of it or -1
+  std::vector<int> label;                    ///< by triangle: index in `names`, or -1; other labels are other faces
+  std::vector<std::vector<std::string>> names;
+  std::vector<std::string> bodyNames;
+};
+/// What its triangles and points became in the part.
+struct SurfaceLinks {
+  std::vector<int> faceOfTriangle;
+  std::vector<Tessellation::Origin> ofPoint; ///< entity -1: of no triangle
+};
+/// The part that a surface describes: faces end at sharp lines (LoadOptions::facetAngleDeg), labels and bodies. Nothing
+/// is mended; the surface is followed as it is.
+Result<Part> partFromSurface(const KnownSurface& surface, const LoadOptions& options, SurfaceLinks* links = nullptr);
 
 } // namespace tess

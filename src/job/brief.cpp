@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
+#include "job/open_part.h"
 #include "job/toml_text.h"
 #include "job/values.h"
 #include <algorithm>
@@ -223,6 +224,16 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
         r.push_back(*p);
       }
     }
+    if ((rule.kind == "limit" || rule.kind == "accept") && parseMultiple(rule.get("bound"))) {
+      const auto words = metricWords();
+      const auto word = std::find(words.begin(), words.end(), rule.get("metric"));
+      if (word != words.end() && !isLength(static_cast<Metric>(word - words.begin())))
+        add(Severity::Error, "rule.value", "the " + rule.get("metric") + " is no length", where,
+            "write its bound as a plain number");
+    }
+    if (rule.kind == "take_mesh" && !holdsMesh(b.partPath()))
+      add(Severity::Error, "mesh.not-of-part", "the part's file holds no mesh to take", where,
+          "switch the rule off or remove it: then the part is meshed");
     if (rule.kind == "judge" && !rule.get("file").empty())
       if (auto set = loadLimits(b.resolve(rule.get("file"))); !set) {
         Problem p = set.problem();

@@ -2,6 +2,7 @@
 #include "job/forecast.h"
 #include "base/bvh.h"
 #include "base/parallel.h"
+#include "job/preview.h"
 #include "job/values.h"
 #include <cmath>
 #include <map>
@@ -207,8 +208,8 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& si
     Problem p;
     p.severity = Severity::Warning;
     p.code = "forecast.one-rule";
-    p.what = formatNumber(100 * f.byRule[0].elements / f.elements, 2) +
-             " % of the elements come from one rule: " + f.byRule[0].name;
+    p.what =
+        percentText(f.byRule[0].elements / f.elements) + " of the elements come from one rule: " + f.byRule[0].name;
     p.why = "it asks for small elements, and sizes grow slowly from there";
     p.todo = "raise that size, or the growth, if so many elements are not meant";
     f.problems.push_back(p);
@@ -226,10 +227,10 @@ std::optional<Problem> overBudget(const Brief& asWritten, const Forecast& f) {
   p.severity = Severity::Warning;
   p.fault = Fault::Usage;
   p.code = "forecast.budget";
-  p.what = "the mesh would have about " + formatNumber(f.elements, 3) + " elements, over the budget of " +
-           formatNumber(budget, 9);
+  p.what =
+      "the mesh would have about " + roughly(f.elements) + " elements, over the budget of " + formatNumber(budget, 9);
   if (!f.byRule.empty())
-    p.why = formatNumber(100 * f.byRule[0].elements / f.elements, 2) + " % of them come from: " + f.byRule[0].name;
+    p.why = percentText(f.byRule[0].elements / f.elements) + " of them come from: " + f.byRule[0].name;
   p.todo = "raise the sizes or the budget, or let the mesh be made all the same";
   return p;
 }

@@ -78,12 +78,11 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
     object("gate.no-groups", "no boundary has a name", "the solver will get no sets to put conditions on",
            "let the part propose groups, or select faces and press G");
   else if (unnamed)
-    object(
-        "gate.unnamed",
-        count(unnamed, "boundary element is", "boundary elements are") + " in no group (" +
-            formatNumber(100 * static_cast<double>(unnamed) / static_cast<double>(std::max<std::size_t>(1, outer)), 2) +
-            " % of the boundary)",
-        "no condition can be put on them by name", "add their faces to a group if the solver needs them");
+    object("gate.unnamed",
+           count(unnamed, "boundary element is", "boundary elements are") + " in no group (" +
+               percentText(static_cast<double>(unnamed) / static_cast<double>(std::max<std::size_t>(1, outer))) +
+               " of the boundary)",
+           "no condition can be put on them by name", "add their faces to a group if the solver needs them");
   if (doubled)
     object("gate.doubled", count(doubled, "boundary element is", "boundary elements are") + " in two groups or more",
            "formats with one patch per face keep the first group only", "take the faces out of one of the groups");

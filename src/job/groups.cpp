@@ -102,9 +102,11 @@ public:
     bool faces = g.dim == Dim::Face;
     if (set("cad_name")) {
       std::string n = r.get("cad_name");
+      auto named = [&](const std::string& x) { return matchesName(n, x); };
       keep([&](int e) {
-        return faces ? matchesName(n, face(e).name)
-                     : g.dim == Dim::Body && matchesName(n, m_part.bodies[static_cast<std::size_t>(e)].name);
+        if (g.dim == Dim::Body) return named(m_part.bodies[static_cast<std::size_t>(e)].name);
+        return faces &&
+               (named(face(e).name) || std::any_of(face(e).furtherNames.begin(), face(e).furtherNames.end(), named));
       });
     }
     if (set("colour")) {

@@ -97,8 +97,7 @@ Result<LimitSet> parseLimits(const std::string& text, const std::string& path) {
         l.metric = static_cast<Metric>(word - words.begin());
         l.atLeast = metricInfo(l.metric).highIsGood;
         if (auto share = parseMultiple(bound)) {
-          if (metricInfo(l.metric).unit != std::string("L"))
-            return bad(which + ": only lengths can be multiples of the target size");
+          if (!isLength(l.metric)) return bad(which + ": only lengths can be multiples of the target size");
           l.bound = *share;
           l.timesTarget = true;
         } else if (auto v = numberOf(bound))

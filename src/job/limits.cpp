@@ -80,7 +80,11 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
     Limit l;
     l.metric = static_cast<Metric>(word - words.begin());
     l.atLeast = metricInfo(l.metric).highIsGood;
-    l.bound = slotNumber(r, "bound", mesh.unit);
+    if (const auto share = parseMultiple(r.get("bound"))) {
+      if (!(target > 0) || !isLength(l.metric)) continue; // validation has reported the metric
+      l.bound = *share * target;
+    } else
+      l.bound = slotNumber(r, "bound", mesh.unit);
     l.source = "a card of the brief";
     l.where = r.get("at");
     if (!l.where.empty()) l.cells = cellsAt(mesh, splitList(l.where));
@@ -108,6 +112,8 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
   }
   return set;
 }
+
+bool isLength(Metric metric) { return std::string_view(metricInfo(metric).unit) == "L"; }
 
 std::string limitName(const Limit& limit) {
   return std::string(metricInfo(limit.metric).name) + (limit.where.empty() ? "" : " at " + limit.where);

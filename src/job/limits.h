@@ -20,6 +20,8 @@ LimitSet briefLimits(const Brief& brief, const Mesh& mesh, double target = 0);
 /// The set for a mesh: a limit at groups holds for the cells that belong to them or have a node on them; groups that
 /// the mesh lacks judge nothing.
 LimitSet atGroups(const LimitSet& set, const Mesh& mesh);
+/// Whether a metric's values are lengths, whose limits may be multiples of the target size.
+bool isLength(Metric metric);
 /// "Min dihedral angle" or "Min dihedral angle at bolt holes".
 std::string limitName(const Limit& limit);
 

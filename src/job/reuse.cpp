@@ -23,6 +23,7 @@ Reuse reusable(const Brief& brief, const RunResult& before) {
   bool ignores = false;
   for (const auto& r : now) {
     ignores = ignores || r.kind == "ignore";
+    if (r.kind == "take_mesh") return Reuse::None; // the file is read again
     for (const auto& s : ruleKind(r.kind)->entries)
       if (s.type == SlotType::Path) return Reuse::None; // what the file holds may have changed
   }
@@ -59,6 +60,8 @@ MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& bef
   MeshOutcome out;
   out.mesh = before.mesh;
   out.mesh.groups.clear();
+  for (std::size_t r = 0; r < std::min(out.mesh.regions.size(), part.bodies.size()); ++r)
+    out.mesh.regions[r] = part.bodies[r].name; // a rule may have renamed them
   out.mesh.materials.clear();
   out.mesh.media.clear();
   out.problems = *before.fromMeshing;

@@ -250,6 +250,14 @@ const std::vector<RuleKind>& ruleTable() {
          "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
+    t.push_back({"take_mesh",
+                 "Methods",
+                 "Take the mesh of the file as it is",
+                 "mesh",
+                 "none",
+                 "The part's file is a mesh: its elements are judged, improved and handed over, with the groups of the "
+                 "brief as its sets. Without this rule the space within its boundary is meshed anew.",
+                 {}});
     t.push_back(
         {"keep_surface",
          "Methods",
@@ -295,7 +303,8 @@ const std::vector<RuleKind>& ruleTable() {
       Slot metric = choice("metric", "min dihedral angle", "metric that is judged", metricWords());
       Slot bound =
           plain("bound", SlotType::Number, "", "the least or the largest value that is good, whichever is worse");
-      bound.required = true;
+      bound.required = bound.multiple = true;
+      bound.help += "; lengths may be multiples of the target size, as 0.2 x";
       t.push_back(
           {"limit",
            "Judging",
@@ -305,7 +314,7 @@ const std::vector<RuleKind>& ruleTable() {
            "A limit of your own: in place of the one of the purpose, for all elements or for those that touch a "
            "group. Angles in degrees, sizes in the part's unit.",
            {metric, bound, text("at", SlotType::Target, "a group; all elements when not given")}});
-      bound.help = "up to which value; what is worse still fails";
+      bound.help = "up to which value; what is worse still fails; lengths may be multiples of the target size";
       t.push_back({"accept",
                    "Judging",
                    "Accept {metric} to {bound}[ at {at}], because {reason}",
@@ -316,6 +325,15 @@ const std::vector<RuleKind>& ruleTable() {
                    {metric, bound, text("at", SlotType::Target, "a group; all elements when not given"),
                     text("reason", SlotType::Text, "why they may stay", true)}});
     }
+    t.push_back({"rename",
+                 "Hand-over",
+                 "Call {what} {name}",
+                 "audit",
+                 "none",
+                 "Another name for a region, or for a set of elements or nodes that the mesh brings along. Groups are "
+                 "renamed on their own cards.",
+                 {text("what", SlotType::Text, "the region or set as it is called", true),
+                  text("name", SlotType::Text, "its name from now on", true)}});
     t.push_back({"hand_over",
                  "Hand-over",
                  "Write {path} as {format}[, scaled by {scale}]",
@@ -419,6 +437,8 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
     return bounds(*v);
   }
   case SlotType::Number:
+    if (auto x = parseMultiple(value); x && s.multiple) return bounds(*x);
+    [[fallthrough]];
   case SlotType::Integer:
   case SlotType::Angle: {
     auto v = s.type == SlotType::Angle ? parseAngle(value) : parseNumber(value);

@@ -23,6 +23,7 @@ struct Slot {
   std::vector<std::string> choices;
   bool required = false;
   bool direction = false; ///< Points that are directions, not places
+  bool multiple = false;  ///< a Number that may also be a multiple of the target size, as "0.2 x"
   bool diameter = false;  ///< may also be a share of the diameter of what the rule is on, as "D/8"
 };
 

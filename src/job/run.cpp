@@ -4,6 +4,9 @@
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limits.h"
+#include "job/move_node.h"
+#include "job/open_part.h"
+#include "job/preview.h"
 #include "job/reuse.h"
 #include "job/values.h"
 #include "mesh/own_angles.h"
@@ -11,6 +14,7 @@
 #include "size/thickness.h"
 #include <chrono>
 #include <cmath>
+#include <filesystem>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -53,8 +57,9 @@ void attachGroups(Mesh& m, const std::vector<ResolvedGroup>& groups, const Part&
 /// What the groups of bodies say about their regions; what is said of some and missing for others is a finding.
 void attachMedia(RunResult& run, const Part& part) {
   Mesh& m = run.mesh;
-  m.materials.assign(m.regions.size(), "");
-  m.media.assign(m.regions.size(), "");
+  std::vector<std::string> ofMaterials(m.regions.size()), ofMedia(m.regions.size()); // what a file brought along
+  ofMaterials.swap(m.materials);
+  ofMedia.swap(m.media);
   bool materials = false, media = false;
   auto put = [&](const char* what, std::vector<std::string>& list, std::size_t region, const std::string& value) {
     if (value.empty() || list[region] == value) return;
@@ -80,6 +85,12 @@ void attachMedia(RunResult& run, const Part& part) {
       put("kind", m.media, static_cast<std::size_t>(b), rule.get("medium"));
     }
   }
+  auto before = [](std::vector<std::string>& list, const std::vector<std::string>& was) {
+    for (std::size_t r = 0; r < std::min(list.size(), was.size()); ++r)
+      if (list[r].empty()) list[r] = was[r];
+  };
+  before(m.materials, ofMaterials);
+  before(m.media, ofMedia);
   auto missing = [&](const char* code, const char* what, const std::vector<std::string>& list) {
     Problem p;
     p.severity = Severity::Warning;
@@ -162,6 +173,30 @@ void keepApart(RunResult& run, const Part& part, Progress& progress) {
     g.entities = static_cast<int>(entities.size());
     std::sort(g.items.begin(), g.items.end());
     m.groups.push_back(std::move(g));
+  }
+}
+
+/// Other names for regions and sets, as the rules say.
+void rename(RunResult& run) {
+  for (std::size_t i = 0; i < run.brief.rules.size(); ++i) {
+    const Rule& rule = run.brief.rules[i];
+    if (rule.kind != "rename" || rule.off) continue;
+    bool any = false;
+    for (auto& name : run.mesh.regions)
+      if (name == rule.get("what")) name = rule.get("name"), any = true;
+    for (auto& g : run.mesh.groups) {
+      const bool own = std::any_of(run.groups.begin(), run.groups.end(), [&](auto& x) { return x.name == g.name; });
+      if (g.name == rule.get("what") && !own) g.name = rule.get("name"), any = true;
+    }
+    if (any) continue;
+    Problem p;
+    p.severity = Severity::Warning;
+    p.code = "rule.no-target";
+    p.what = "the mesh has no region or set '" + rule.get("what") + "'";
+    p.where = "rule " + std::to_string(i + 1) + ": " + sentenceOf(rule);
+    p.why = "nothing was renamed";
+    p.todo = "check the name; groups are renamed on their own cards";
+    run.problems.push_back(p);
   }
 }
 
@@ -485,8 +520,8 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
     Problem p;
     p.severity = Severity::Note;
     p.code = "mesh.thin";
-    p.what = formatNumber(100 * (1 - run.through.share()), 2) + " % of the thin area has fewer than " +
-             std::to_string(wanted) + " elements from side to side";
+    p.what = percentText(1 - run.through.share()) + " of the thin area has fewer than " + std::to_string(wanted) +
+             " elements from side to side";
     for (std::size_t i = 0; i < std::min<std::size_t>(run.through.places.size(), 50); ++i)
       p.places.push_back(run.through.places[i].at);
     const ThinPlace& worst = run.through.places.front();
@@ -553,13 +588,13 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     if (run.problems[i].severity == Severity::Error) return run.problems[i];
   // A size that asks for more elements than the machine can hold is refused before anything is built.
   double target = overallTarget(brief, part);
-  if (auto [least, rule] = leastElements(part, request, target); least > 3e8) {
+  if (auto [least, rule] = leastElements(part, request, target); least > 3e8 && !brief.first("take_mesh")) {
     Problem p;
     p.fault = Fault::Usage;
     p.code = "size.absurd";
     p.what = (rule < 0 ? "a size of " + formatNumber(target, 4) + " " + part.unit
                        : "the rule '" + sentenceOf(brief.rules[static_cast<std::size_t>(rule)]) + "'") +
-             " would need about " + formatNumber(least, 2) + " elements";
+             " would need about " + roughly(least) + " elements";
     p.where = part.sizeText();
     p.why = "that is more than a machine can hold";
     p.todo = "ask for a larger size, or check the unit of the part and of the size";
@@ -573,7 +608,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     if (s.budget > 0) budget = s.budget;
   const Reuse reuse = before ? reusable(brief, *before) : Reuse::None;
   run.reused = reuse != Reuse::None;
-  if (budget > 0 && !run.reused) meetBudget(brief, part, request, 1, progress);
+  const bool taken = brief.first("take_mesh");
+  if (budget > 0 && !run.reused && !taken) meetBudget(brief, part, request, 1, progress);
   std::optional<Mesh> kept;
   if (const Rule* r = brief.first("keep_surface")) {
     auto surface = readSurface(brief.resolve(r->get("path")));
@@ -610,9 +646,16 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     again->problems.push_back(p);
     return again;
   };
-  auto m = run.reused ? Result<MeshOutcome>(reuseMesh(brief, part, *before, reuse, progress)) : meshWith();
+  auto takenMesh = [&]() -> Result<MeshOutcome> {
+    auto read = loadOptionsOf(brief);
+    if (!read) return read.problem();
+    return takeMesh(part, *read, progress);
+  };
+  auto m = run.reused ? Result<MeshOutcome>(reuseMesh(brief, part, *before, reuse, progress))
+           : taken    ? takenMesh()
+                      : meshWith();
   // The forecast is right within a quarter; what a budget asks for is met closer by learning from the mesh made.
-  for (int again = 0; m && budget > 0 && !run.reused && again < 2; ++again) {
+  for (int again = 0; m && budget > 0 && !run.reused && !taken && again < 2; ++again) {
     double got = static_cast<double>(m->mesh.cells.size());
     if (std::abs(got / budget - 1) < 0.05) break;
     double forecast = forecastField(brief, part, makeSizeField(part, request, &progress), progress).elements;
@@ -634,6 +677,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
       if (r.name == g.name && g.dim == 2) g.role = run.brief.rules[static_cast<std::size_t>(r.rule)].get("role");
   attachMedia(run, part);
   keepApart(run, part, progress);
+  rename(run);
   judgeRun(run, part, request, progress);
   run.geometryVolume = part.volume();
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
@@ -671,31 +715,51 @@ Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, P
   MeshOptions options;
   options.threads = threads;
   options.onlySurface = true;
-  auto m = meshPart(part, makeSizeField(part, request, &progress), options, progress);
+  auto read = loadOptionsOf(brief);
+  if (!read) return read.problem();
+  auto m = brief.first("take_mesh") ? takeMesh(part, *read, progress)
+                                    : meshPart(part, makeSizeField(part, request, &progress), options, progress);
   if (!m) return m.problem();
+  m->mesh.cells = {};
+  m->mesh.cellRegion.clear();
   problems.insert(problems.end(), m->problems.begin(), m->problems.end());
   attachGroups(m->mesh, groups, part);
   return std::move(m->mesh);
 }
 
-Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only,
-                             Progress& progress) {
+namespace {
+/// A run whose mesh was changed by hand or by improving: what was said about it before is said anew.
+template <class F>
+Result<RunResult> changed(const RunResult& run, const Part& part, Progress& progress, const char* stage, F&& change) {
   auto begin = std::chrono::steady_clock::now();
   RunResult r = run;
-  progress.stage("Improving", 0, 0.8);
-  auto done = improveMesh(r.mesh, only, progress);
-  if (!done) return done.problem();
+  progress.stage(stage, 0, 0.8);
+  if (std::optional<Problem> bad = change(r.mesh)) return *bad;
   std::vector<Problem> ignored;
   SizeRequest request = sizeRequestOf(r.brief, part, r.groups, ignored);
-  // What was said about the mesh before is said anew.
-  r.problems.erase(std::remove_if(r.problems.begin(), r.problems.end(),
-                                  [](const Problem& p) { return p.code == "mesh.thin" || p.code == "mesh.own-angle"; }),
-                   r.problems.end());
+  std::erase_if(r.problems, [](const Problem& p) { return p.code == "mesh.thin" || p.code == "mesh.own-angle"; });
   r.timings.clear();
   r.improved = run.improved + 1;
   judgeRun(r, part, request, progress);
   r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return r;
+}
+} // namespace
+
+Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only,
+                             Progress& progress) {
+  return changed(run, part, progress, "Improving", [&](Mesh& mesh) -> std::optional<Problem> {
+    auto done = improveMesh(mesh, only, progress);
+    return done ? std::optional<Problem>() : done.problem();
+  });
+}
+
+Result<RunResult> runWithNodeMoved(const RunResult& run, const Part& part, std::int32_t node, const Vec3& to,
+                                   Progress& progress) {
+  return changed(run, part, progress, "Moving a node", [&](Mesh& mesh) -> std::optional<Problem> {
+    auto done = moveNode(mesh, part, node, to);
+    return done ? std::optional<Problem>() : done.problem();
+  });
 }
 
 Result<double> fileScale(const RunResult& run, const Rule& rule) {
@@ -719,6 +783,16 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
   }
   auto scale = fileScale(run, rule);
   if (!scale) return scale.problem();
+  if (std::error_code ec; std::filesystem::equivalent(path, run.brief.partPath(), ec)) {
+    Problem p;
+    p.fault = Fault::Usage;
+    p.code = "file.own";
+    p.what = "the mesh would overwrite the file that its part was read from";
+    p.where = path;
+    p.why = "the brief could not be run again";
+    p.todo = "give the file another name";
+    return p;
+  }
   if (auto p = writeMesh(run.mesh, *format, path, *scale)) return p;
   return verifyWritten(run.mesh, *format, path, *scale);
 }

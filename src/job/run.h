@@ -54,6 +54,9 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
 /// The run with its mesh improved (job/improve.h) and judged again; the boundary stays. `only`: cells that may change,
 /// empty for all. Throws Cancelled on a stop.
 Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::vector<char>& only, Progress& progress);
+/// The run with one node moved (job/move_node.h) and judged again. Throws Cancelled on a stop.
+Result<RunResult> runWithNodeMoved(const RunResult& run, const Part& part, std::int32_t node, const Vec3& to,
+                                   Progress& progress);
 /// Factor on the coordinates that a rule 'hand_over' asks for; fails when it is no number above 0.
 Result<double> fileScale(const RunResult& run, const Rule& rule);
 /// Writes the file of a hand-over rule and reads it back.

@@ -111,7 +111,9 @@ TimeAndMemory expectedCost(const MeshExtent& extent, const Part& part) {
 
 void rememberRun(const RunResult& run, const Part& part) {
   const auto path = historyFile();
-  if (path.empty() || run.reused || static_cast<double>(run.mesh.cells.size()) < kTellsEnough) return;
+  if (path.empty() || run.reused || run.brief.first("take_mesh") ||
+      static_cast<double>(run.mesh.cells.size()) < kTellsEnough)
+    return;
   std::error_code ec;
   std::filesystem::create_directories(path.parent_path(), ec);
   std::vector<std::string> lines;

@@ -92,6 +92,8 @@ Rule freshRule(const std::string& kind, const std::string& on, const Brief& brie
   if (kind == "touch") put("within", 1e-3 * part.diagonal());
   if (kind == "overlap" && !part.bodies.empty())
     r.values["keep"] = part.bodies.back().name; // the first one does anyway
+  if (kind == "rename" && !part.bodies.empty()) // as it is, until somebody says otherwise
+    r.values["what"] = r.values["name"] = part.bodies.front().name;
   if (kind == "zone") {
     // A box round the middle half of the part.
     r.values["from"] = formatPoint(part.box.lo + 0.25 * part.box.size());

@@ -51,6 +51,7 @@ struct Mesh {
   std::vector<std::array<std::int32_t, 2>>
       twins; ///< nodes at one place on purpose: node, its copy across a separate pair
   std::string unit = "mm";
+  bool unitAssumed = false; ///< read from a file that does not say
 
   std::size_t cellCount() const { return cells.size(); }
   bool empty() const { return nodes.empty(); }

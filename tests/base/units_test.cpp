@@ -57,3 +57,13 @@ TEST(Files, writingToAFullOrMissingPlaceKeepsTheOldFile) {
   EXPECT_FALSE(writeFileAtomic(path, "new").has_value());
   EXPECT_EQ(*readFile(path), "new");
 }
+
+TEST(Percent, allOfItIsAHundredAndNothingElseIs) {
+  EXPECT_EQ(percentText(1), "100 %");
+  EXPECT_EQ(percentText(0.99999), "99.99 %");
+  EXPECT_EQ(percentText(0.9968), "99.68 %");
+  EXPECT_EQ(percentText(0.871), "87 %");
+  EXPECT_EQ(percentText(0.000093), "0.0093 %");
+  EXPECT_EQ(percentText(1e-7), "under 0.001 %");
+  EXPECT_EQ(percentText(0), "0 %");
+}

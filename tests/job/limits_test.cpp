@@ -43,6 +43,23 @@ TEST(BriefLimits, OwnLimitTakesThePlaceOfThePurposes) {
   EXPECT_EQ(aspect->failing, 0u);
 }
 
+TEST(BriefLimits, aLengthMayBeAMultipleOfTheTarget) {
+  const Part part = made("box 12 8 6");
+  const Brief b =
+      briefWith("2 mm", {rule("limit", {{"metric", "edge length"}, {"bound", "0.9 x"}}),
+                         rule("accept", {{"metric", "edge length"}, {"bound", "0.1 x"}, {"reason", "so"}})});
+  const RunResult r = runWith(b, part);
+  const auto* own = find(r.audit, Metric::EdgeLength, "");
+  ASSERT_NE(own, nullptr);
+  EXPECT_NEAR(own->limit.bound, 1.8, 1e-12);
+  ASSERT_TRUE(own->limit.accepted);
+  EXPECT_NEAR(own->limit.accepted->to, 0.2, 1e-12);
+  const Brief wrong = briefWith("2 mm", {rule("limit", {{"metric", "skewness"}, {"bound", "0.9 x"}})});
+  const auto said = validateBrief(wrong, "mm");
+  ASSERT_TRUE(problemOf(said, "rule.value"));
+  EXPECT_NE(problemOf(said, "rule.value")->what.find("no length"), std::string::npos);
+}
+
 TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
   const Part part = made("box 12 8 6");
   Rule top = rule("group", {{"name", "top"}, {"of", "faces"}, {"outermost", "0, 0, 1"}});

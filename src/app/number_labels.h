@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Numbers of nodes and elements over the 3D picture. A widget of its own, as text of the 3D library follows neither
+// font nor scaling of the desktop.
+#pragma once
+#include "base/vec.h"
+#include <QPointF>
+#include <QString>
+#include <QWidget>
+#include <vector>
+
+namespace tess {
+
+struct NumberLabel {
+  Vec3 at; ///< in the part's unit
+  QString text;
+  bool element = false; ///< stands at its middle; else a node, which gets a dot
+};
+
+class NumberLabels : public QWidget {
+public:
+  /// Covers its parent and lets the mouse through. Always there, as HoverOutline.
+  explicit NumberLabels(QWidget* parent);
+  /// Labels with their places on the widget.
+  void show(const std::vector<NumberLabel>& labels, std::vector<QPointF> at);
+  std::size_t count() const { return m_at.size(); }
+  void paintOn(QPainter& p) const;
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
+
+private:
+  std::vector<NumberLabel> m_labels;
+  std::vector<QPointF> m_at;
+};
+
+} // namespace tess
