@@ -114,6 +114,8 @@ void CompareDialog::compare() {
   QString text = inWords(differingRules(x.brief, y.brief));
   if (text.isEmpty())
     text = x.improved != y.improved ? tr("none: the second was improved %1×").arg(y.improved) : tr("none");
+  if (!samePart({&x, &y}))
+    text = (x.brief == y.brief ? QString() : text + "<br>") + tr("the part itself has changed between the two runs");
   m_rules->setText(text);
 }
 

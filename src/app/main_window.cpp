@@ -467,7 +467,9 @@ void MainWindow::refresh() {
   } else if (m_part)
     findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
   m_audit->setFindings(findings);
-  m_runs->setRuns(m_shelf->all(), m_current, m_doc.brief(), m_shelf->pinned());
+  std::vector<char> ofOtherPart;
+  for (int i = 0; i < m_shelf->size(); ++i) ofOtherPart.push_back(m_part && m_shelf->part(i) != m_part);
+  m_runs->setRuns(m_shelf->all(), m_current, m_doc.brief(), m_shelf->pinned(), ofOtherPart);
   showReady();
   QString name = m_doc.brief().path.empty() ? (m_part ? tr("unsaved brief") : QString())
                                             : QFileInfo(QString::fromStdString(m_doc.brief().path)).fileName();
@@ -573,6 +575,7 @@ void MainWindow::setAppearance(Appearance appearance) {
     p.setColor(group, QPalette::Button, theme::card);
     for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) p.setColor(group, role, theme::ink);
     p.setColor(group, QPalette::PlaceholderText, theme::faint);
+    p.setColor(group, QPalette::Link, theme::accent);
     p.setColor(group, QPalette::Highlight, theme::accent);
     p.setColor(group, QPalette::HighlightedText, theme::card);
   }
@@ -605,7 +608,9 @@ void MainWindow::showRun(int index) {
   m_shelf->show(index, [this](const ShownRun& shown) {
     if (shown.run != currentRun()) return;
     m_audit->setNeighbours(std::shared_ptr<const Neighbours>(shown.look, &shown.look->near));
-    m_pane->setRun(shown);
+    ShownRun here = shown;
+    here.ofThisPart = m_shelf->part(shown.number - 1) == m_part;
+    m_pane->setRun(here);
   });
   refresh();
 }
@@ -1044,7 +1049,9 @@ void MainWindow::changeMesh(const QString& stage, const std::function<void()>& c
 }
 
 void MainWindow::improveMesh(const std::string& only) {
-  changeMesh(tr("Improving"), [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only); });
+  std::set<int> faces; // what is selected is meant
+  if (only.empty() && m_view && m_view->pickDim() == Dim::Face) faces = m_view->selection();
+  changeMesh(tr("Improving"), [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only, faces); });
 }
 
 void MainWindow::moveNode(std::int32_t node, const Vec3& to) {

@@ -39,7 +39,7 @@ public:
   void stopMesh();
   /// Writes the current run to a path; the answer comes as handedOver() or taskFailed().
   void exportTo(const std::string& path, const std::string& format);
-  /// Improves the shown mesh; `only` as for `tessel improve`, empty for all of it.
+  /// Improves the shown mesh; `only` as for `tessel improve`, empty: at the selected faces, or all of it without any.
   void improveMesh(const std::string& only = {});
   /// Moves a node of the shown mesh; the answer is a run of its own, as of improveMesh().
   void moveNode(std::int32_t node, const Vec3& to);

@@ -213,7 +213,7 @@ void MainWindow::buildMenus() {
   connect(run, &QMenu::aboutToShow, this, [this, surface] { surface->setEnabled(currentRun() && !m_worker->busy()); });
   connect(run, &QMenu::aboutToHide, surface, [surface] { surface->setEnabled(true); });
   add(run, QT_TR_NOOP("Improve the mesh"), QKeySequence("I"), [this] {
-    // A range chosen in the histogram is what is meant; else the whole mesh.
+    // A range chosen in the histogram is what is meant, else the selected faces, else the whole mesh.
     auto* h = m_audit->histogram();
     improveMesh(h->brushed() ? metricInfo(m_audit->metric()).id + (":" + formatNumber(h->from(), 9)) + ".." +
                                    formatNumber(h->to(), 9)

@@ -199,16 +199,17 @@ void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
 }
 
 void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part,
-                         const std::string& only) {
+                         const std::string& only, const std::set<int>& faces) {
   start(
-      [this, run, part, only](Progress& progress) -> std::function<void()> {
+      [this, run, part, only, faces](Progress& progress) -> std::function<void()> {
         std::vector<char> cells;
         auto fail = [this](Problem p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
         if (!only.empty()) {
           auto chosen = chosenCells(run->mesh, only, progress);
           if (!chosen) return fail(chosen.problem());
           cells = std::move(*chosen);
-        }
+        } else if (!faces.empty())
+          cells = cellsAtFaces(run->mesh, faces);
         auto r = improveRun(*run, *part, cells, progress);
         if (!r) return fail(r.problem());
         auto better = std::make_shared<const RunResult>(std::move(*r));

@@ -131,13 +131,14 @@ void RunsBar::setProgress(const QString& stage, double share, double seconds) {
 }
 
 void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
-                      const std::vector<char>& pinned) {
+                      const std::vector<char>& pinned, const std::vector<char>& ofOtherPart) {
   emptyLayout(m_tiles);
   QWidget* shown = nullptr;
   for (int i = static_cast<int>(runs.size()) - 1; i >= 0; --i) {
     const RunResult& r = *runs[static_cast<std::size_t>(i)];
     double k = static_cast<double>(r.mesh.cells.size()) / 1000;
     const auto& dihedral = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
+    const bool other = static_cast<std::size_t>(i) < ofOtherPart.size() && ofOtherPart[static_cast<std::size_t>(i)];
     bool pin = static_cast<std::size_t>(i) < pinned.size() && pinned[static_cast<std::size_t>(i)];
     QString text = tr("Run %1 · %2 k %3\nleast angle %4° · %5\n%6")
                        .arg(i + 1)
@@ -146,6 +147,7 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
                        .arg(dihedral.min, 0, 'f', 1)
                        .arg(r.reused ? tr("mesh as before") : tr("%1 s").arg(r.seconds, 0, 'f', 1))
                        .arg(pin                ? tr("pinned")
+                            : other            ? tr("of the part before")
                             : r.improved       ? tr("improved %1×").arg(r.improved)
                             : r.brief == brief ? tr("as the brief stands")
                                                : tr("older than the brief"));

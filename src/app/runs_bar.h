@@ -23,9 +23,9 @@ public:
   void setBusy(bool busy, bool canStop);
   void setProgress(const QString& stage, double share, double seconds);
   /// Runs in order; `current` is shown; those whose brief differs from `brief` are marked older.
-  /// `pinned`: by run; those are kept until they are thrown away.
+  /// `pinned`: by run; those are kept until they are thrown away. `ofOtherPart`: by run; the part has changed since.
   void setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
-               const std::vector<char>& pinned = {});
+               const std::vector<char>& pinned = {}, const std::vector<char>& ofOtherPart = {});
   QPushButton* meshButton() const { return m_go; }
   QPushButton* stopButton() const { return m_stop; }
 

@@ -85,6 +85,24 @@ std::vector<std::int32_t> ringOf(const Mesh& m, std::size_t f) {
 
 } // namespace
 
+namespace {
+/// Smooth normals inside each face at the corners of its display triangles.
+std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part) {
+  const auto& t = part.display;
+  std::map<std::pair<int, int>, Vec3> sum; // by face and vertex
+  auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    const auto& q = t.triangles[i];
+    const Vec3 n = (at(q[1]) - at(q[0])).cross(at(q[2]) - at(q[0]));
+    for (int v : q) sum.try_emplace({t.triangleFace[i], v}, Vec3::Zero()).first->second += n;
+  }
+  std::vector<std::array<Vec3, 3>> r(t.triangles.size());
+  for (std::size_t i = 0; i < r.size(); ++i)
+    for (std::size_t k = 0; k < 3; ++k) r[i][k] = sum.at({t.triangleFace[i], t.triangles[i][k]}).normalized();
+  return r;
+}
+} // namespace
+
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color) {
   Builder b;
   const auto& t = part.display;
@@ -92,31 +110,24 @@ PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, co
   normals->SetNumberOfComponents(3);
   std::vector<QColor> colors;
   for (int f = 0; f < part.count(Dim::Face); ++f) colors.push_back(color(f));
+  const auto smooth = smoothNormals(part);
   // Vertices are repeated per face, so that sharp edges stay sharp.
-  std::map<std::pair<int, int>, std::pair<vtkIdType, Vec3>> at;
-  std::vector<std::pair<int, int>> order;
-  std::vector<std::pair<std::vector<vtkIdType>, int>> tris;
+  std::map<std::pair<int, int>, vtkIdType> at;
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    int f = t.triangleFace[i];
+    const int f = t.triangleFace[i];
     if (!shown(f)) continue;
-    const auto& q = t.triangles[i];
-    Vec3 n = (t.points[static_cast<std::size_t>(q[1])] - t.points[static_cast<std::size_t>(q[0])])
-                 .cross(t.points[static_cast<std::size_t>(q[2])] - t.points[static_cast<std::size_t>(q[0])]);
     std::vector<vtkIdType> ids;
-    for (int v : q) {
-      auto [it, fresh] = at.emplace(std::pair(f, v), std::pair(vtkIdType(0), Vec3(0, 0, 0)));
+    for (std::size_t k = 0; k < 3; ++k) {
+      const int v = t.triangles[i][k];
+      auto [it, fresh] = at.try_emplace({f, v}, 0);
       if (fresh) {
-        it->second.first = b.point(t.points[static_cast<std::size_t>(v)]);
-        order.push_back({f, v});
+        it->second = b.point(t.points[static_cast<std::size_t>(v)]);
+        const Vec3& n = smooth[i][k];
+        normals->InsertNextTuple3(n.x(), n.y(), n.z());
       }
-      it->second.second += n;
-      ids.push_back(it->second.first);
+      ids.push_back(it->second);
     }
     b.polygon(ids, colors[static_cast<std::size_t>(f)]);
-  }
-  for (const auto& k : order) {
-    Vec3 n = at[k].second.normalized();
-    normals->InsertNextTuple3(n.x(), n.y(), n.z());
   }
   auto d = b.result();
   d->GetPointData()->SetNormals(normals);
@@ -396,12 +407,18 @@ SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* p
   SizeShade s;
   const auto& t = part.display;
   const double longest = part.diagonal() / 70;
+  const auto smooth = smoothNormals(part);
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
     std::array<Vec3, 3> whole;
     for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
     forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
       s.at.push_back(q);
       s.face.push_back(t.triangleFace[i]);
+      auto& normals = s.normal.emplace_back();
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3 w = closestOnTriangle(q[k], whole[0], whole[1], whole[2]);
+        normals[k] = w[0] * smooth[i][0] + w[1] * smooth[i][1] + w[2] * smooth[i][2];
+      }
     });
   }
   s.size.resize(s.at.size());
@@ -420,13 +437,21 @@ SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* p
 PolyData shadeSurface(const SizeShade& shade, const std::function<bool(int)>& shown,
                       const std::function<QColor(double)>& color) {
   Builder b;
+  vtkNew<vtkFloatArray> normals;
+  normals->SetNumberOfComponents(3);
   for (std::size_t i = 0; i < shade.at.size(); ++i) {
     if (!shown(shade.face[i])) continue;
     std::vector<vtkIdType> v;
-    for (const Vec3& p : shade.at[i]) v.push_back(b.point(p));
+    for (std::size_t k = 0; k < 3; ++k) {
+      v.push_back(b.point(shade.at[i][k]));
+      const Vec3& n = shade.normal[i][k];
+      normals->InsertNextTuple3(n.x(), n.y(), n.z());
+    }
     b.polygon(v, color(shade.size[i]));
   }
-  return b.result();
+  auto d = b.result();
+  d->GetPointData()->SetNormals(normals);
+  return d;
 }
 
 std::vector<float> boundarySizes(const Mesh& m, const SizeField& field) {

@@ -29,6 +29,7 @@ MeshLook lookAt(const Mesh& mesh, const Progress* progress = nullptr);
 /// The size asked for over the part's surface, in pieces small against the part.
 struct SizeShade {
   std::vector<std::array<Vec3, 3>> at;
+  std::vector<std::array<Vec3, 3>> normal; ///< at the corners, smooth inside a face
   std::vector<int> face;
   std::vector<float> size;
   double low = 0, high = 0;

@@ -299,7 +299,7 @@ void ViewPane::setPart(std::shared_ptr<const Part> part) {
 void ViewPane::setRun(const ShownRun& shown) {
   m_shown = shown;
   if (!m_view) return;
-  m_view->setRun(shown.run, shown.look);
+  m_view->setRun(shown.run, shown.look, shown.ofThisPart);
   showScale();
   showHint();
   sayBeside();

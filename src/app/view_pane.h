@@ -22,6 +22,7 @@ struct ShownRun {
   std::shared_ptr<const RunResult> run;
   std::shared_ptr<const MeshLook> look;
   int number = 0;
+  bool ofThisPart = true; ///< else the part has changed since: its lines and groups are not those of the mesh
 };
 
 class ViewPane : public QWidget {

@@ -353,8 +353,11 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   emit selectionChanged();
 }
 
-void Viewport::setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look) {
+void Viewport::setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look, bool ofThisPart) {
   m_run = std::move(run);
+  m_ofThisPart = ofThisPart;
+  m_groupOfRunFace.clear();
+  if (m_run && !ofThisPart) m_groupOfRunFace = firstGroupOfFaces(m_run->mesh);
   m_look = m_run && !look ? std::make_shared<const MeshLook>(lookAt(m_run->mesh)) : std::move(look);
   m_brush = false;
   m_brushed.clear();
@@ -484,7 +487,7 @@ bool Viewport::drawsMesh() const { return m_run && m_show.mesh; }
 
 bool Viewport::standsIn() const {
   // Where colours are those of the part's faces, nothing but the edges is missed.
-  return drawsMesh() && !m_brush && !shinesThrough() && !m_show.linesOnly &&
+  return drawsMesh() && m_ofThisPart && !m_brush && !shinesThrough() && !m_show.linesOnly &&
          m_run->mesh.faces.size() > kFacesInMotion && m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
 }
 
@@ -547,7 +550,7 @@ void Viewport::rebuildPart() {
                if (shown(f)) return true;
              return false;
            }));
-    d->partEdges.actor->SetVisibility(!m_brush && d->partEdges.actor->GetVisibility());
+    d->partEdges.actor->SetVisibility(!m_brush && (m_ofThisPart || !mesh) && d->partEdges.actor->GetVisibility());
   }
   if (m_show.linesOnly) d->part.actor->SetVisibility(false);
   rebuildHighlight();
@@ -573,6 +576,10 @@ void Viewport::rebuildMesh() {
       if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_show.lens == Lens::Quality)
         return inCell[f] >= 0 ? quality(static_cast<std::size_t>(inCell[f])) : theme::cells;
+      if (!m_ofThisPart && m_show.lens != Lens::Regions) {
+        const int g = m_groupOfRunFace[f];
+        return m_show.lens == Lens::Groups && g >= 0 ? theme::group(g) : theme::cells;
+      }
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
                                                                                       : theme::cells;
     };

@@ -34,8 +34,10 @@ public:
   /// Takes over the colours that hold now.
   void applyTheme();
   void setPart(std::shared_ptr<const Part> part);
-  /// `look` as of lookAt(); made here when it is missing.
-  void setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look = nullptr);
+  /// `look` as of lookAt(); made here when it is missing. `ofThisPart` false: the part was another one for this run, so
+  /// its lines are not drawn with the mesh, and groups are those of the run.
+  void setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look = nullptr,
+              bool ofThisPart = true);
   void setGroups(const std::vector<ResolvedGroup>& groups);
   void setSizeField(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade);
   const SizeField* sizeField() const { return m_field.get(); }
@@ -164,7 +166,8 @@ private:
   std::shared_ptr<const MeshLook> m_look; ///< of the run's mesh
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
-  std::vector<int> m_groupOfFace;
+  std::vector<int> m_groupOfFace, m_groupOfRunFace; ///< of the part; of the mesh, where it is of another one
+  bool m_ofThisPart = true;
   ViewLook m_show;
   bool m_brush = false;
   bool m_awaitsSection = false;

@@ -39,6 +39,17 @@ std::string words(const Rule& r) {
 
 } // namespace
 
+bool samePart(const std::vector<const RunResult*>& runs) {
+  const RunResult* first = nullptr;
+  for (const auto* r : runs) {
+    if (!r) continue;
+    if (first && std::abs(r->geometryVolume - first->geometryVolume) > 1e-9 * std::abs(first->geometryVolume))
+      return false;
+    if (!first) first = r;
+  }
+  return true;
+}
+
 std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   std::vector<CompareRow> table;
   enum class Good { Low, High, Neither };
@@ -63,6 +74,8 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   std::string unit;
   for (const auto* r : runs)
     if (r) unit = r->mesh.unit;
+  if (!samePart(runs))
+    number("part's volume", Good::Neither, " " + unit + "³", [](const RunResult& r) { return r.geometryVolume; });
   count("elements", Good::Neither, [](const RunResult& r) { return r.mesh.cells.size(); });
   count("nodes", Good::Neither, [](const RunResult& r) { return r.mesh.nodes.size(); });
   number("time", Good::Low, " s", [](const RunResult& r) { return r.seconds; });

@@ -10,10 +10,12 @@ struct CompareRow {
   std::vector<std::string> values; ///< by run
   int best = -1;                   ///< run that is better than all others in this; -1: none, or no matter of better
 };
-/// Counts, time, verdict, and worst and mean of every metric that the limits of any run name. Runs that are not there
-/// (null) have a dash. Memory is left out: what a run keeps of it is the peak of its whole process, which runs of one
-/// window share.
+/// Counts, time, memory, verdict, and worst and mean of every metric that the limits of any run name; the part's volume
+/// where the part is not the same. Runs that are not there (null) have a dash.
 std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs);
+
+/// Whether the part of all runs has the same volume; runs that are not there (null) do not count.
+bool samePart(const std::vector<const RunResult*>& runs);
 
 struct RuleDifference {
   std::string first, second; ///< the rule in words; empty where it is missing

@@ -330,8 +330,31 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
   return quadratic ? improveQuadratic(mesh, only, progress) : improveLinear(mesh, only, progress);
 }
 
-Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress) {
+namespace {
+/// The cells at marked nodes and one more ring, so that there is room to change something.
+std::vector<char> withRoom(const Mesh& mesh, std::vector<char> node) {
   std::vector<char> in(mesh.cells.size(), 0);
+  for (int ring = 0; ring < 2; ++ring) {
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+      for (auto n : mesh.cells.of(c))
+        if (node[static_cast<std::size_t>(n)]) in[c] = 1;
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+      if (in[c])
+        for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
+  }
+  return in;
+}
+} // namespace
+
+std::vector<char> cellsAtFaces(const Mesh& mesh, const std::set<int>& faces) {
+  std::vector<char> node(mesh.nodes.size(), 0);
+  for (std::size_t f = 0; f < mesh.faces.size(); ++f)
+    if (faces.count(mesh.faceLink[f]))
+      for (auto n : mesh.faces.of(f)) node[static_cast<std::size_t>(n)] = 1;
+  return withRoom(mesh, std::move(node));
+}
+
+Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress) {
   auto wrong = [&](const std::string& why, const std::string& todo) {
     Problem p;
     p.fault = Fault::Usage;
@@ -374,16 +397,7 @@ Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choic
       if (values[c] >= lo && values[c] <= hi)
         for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
   }
-  // The cells at these nodes and one more ring.
-  for (int ring = 0; ring < 2; ++ring) {
-    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
-      for (auto n : mesh.cells.of(c))
-        if (node[static_cast<std::size_t>(n)]) in[c] = 1;
-    for (std::size_t c = 0; c < mesh.cells.size(); ++c)
-      if (in[c])
-        for (auto n : mesh.cells.of(c)) node[static_cast<std::size_t>(n)] = 1;
-  }
-  return in;
+  return withRoom(mesh, std::move(node));
 }
 
 std::optional<Problem> changeOrderOf(Mesh& mesh, int order, const std::string& only) {

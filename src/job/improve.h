@@ -6,6 +6,7 @@
 #include "base/progress.h"
 #include "mesh/mesh.h"
 #include "mesher/tet.h"
+#include <set>
 
 namespace tess {
 
@@ -24,6 +25,9 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
 /// Cells named by a choice: a group (of cells, or of faces or nodes: the cells there), or a range of a metric as
 /// "min_dihedral:0..15"; either with the cells around, so that there is room to change something.
 Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress);
+
+/// The cells at faces of the part, with the cells around.
+std::vector<char> cellsAtFaces(const Mesh& mesh, const std::set<int>& faces);
 
 /// Changes the order (1 or 2) of all elements, or of those of one region or element set named by `only`.
 std::optional<Problem> changeOrderOf(Mesh& mesh, int order, const std::string& only);

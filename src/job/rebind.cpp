@@ -57,10 +57,11 @@ std::vector<Rebound> compareGroups(const Brief& brief, const Part& before,
           "had " + std::to_string(x.before) + " " + plural(g.dim, x.before) + ", has " + std::to_string(x.now) + " now";
     } else if (was > 0 && std::abs(is / was - 1) > 0.01) {
       x.state = Rebound::State::Changed;
-      x.words = std::string(g.dim == Dim::Face   ? "its area"
-                            : g.dim == Dim::Edge ? "its length"
-                                                 : "its volume") +
-                " changed by " + formatNumber(100 * (is / was - 1), 2) + " %";
+      x.words = std::string("is another ") +
+                (g.dim == Dim::Face   ? "area"
+                 : g.dim == Dim::Edge ? "length"
+                                      : "volume") +
+                " by " + formatNumber(100 * (is / was - 1), 2) + " %";
     }
     if (!rule.get("nearest").empty() && x.state != Rebound::State::Lost) {
       if (auto points = parsePoints(rule.get("nearest"), now.unit)) {

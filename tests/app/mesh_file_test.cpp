@@ -249,3 +249,41 @@ TEST_F(MeshFile, theLineUnderstandsSentencesAndOffersGroupsAndCommands) {
   say(offers.filter("Undo").front());
   EXPECT_NE(rules().back().kind, "through");
 }
+
+TEST_F(MeshFile, aMillionCellsAreJudgedCutAndChosen) {
+  // A block of 100 x 100 x 100 hexahedra, a little skewed towards one corner.
+  constexpr std::int32_t n = 100;
+  Mesh m;
+  for (std::int32_t k = 0; k <= n; ++k)
+    for (std::int32_t j = 0; j <= n; ++j)
+      for (std::int32_t i = 0; i <= n; ++i) m.nodes.push_back(Vec3(i + 2e-5 * i * j, j, k));
+  auto node = [](std::int32_t i, std::int32_t j, std::int32_t k) { return i + (n + 1) * (j + (n + 1) * k); };
+  for (std::int32_t k = 0; k < n; ++k)
+    for (std::int32_t j = 0; j < n; ++j)
+      for (std::int32_t i = 0; i < n; ++i)
+        m.cells.add(ElementType::Hex8, std::array{node(i, j, k), node(i + 1, j, k), node(i + 1, j + 1, k),
+                                                  node(i, j + 1, k), node(i, j, k + 1), node(i + 1, j, k + 1),
+                                                  node(i + 1, j + 1, k + 1), node(i, j + 1, k + 1)});
+  m.cellRegion.assign(m.cells.size(), 0);
+  m.regions = {"block"};
+  rebuildFaces(m);
+  const std::string path = dir / "block.vtu";
+  ASSERT_FALSE(writeMesh(m, MeshFormat::Vtu, path));
+  m = {};
+  openFile(path);
+  EXPECT_EQ(w->currentRun()->mesh.cells.size(), 1000000u);
+  EXPECT_EQ(w->part()->faces.size(), 6u);
+  EXPECT_TRUE(w->currentRun()->audit.pass);
+  auto* v = w->viewport();
+  ASSERT_TRUE(waitFor([&] { return drawn(v->picture()) > 0.05; }, 20000)); // the view follows when it is ready
+  v->setSectionManner(SectionManner::WholeCells);
+  v->setSection(true);
+  v->placeSection(49.7);
+  EXPECT_GT(v->sectionCells(), 9900u);
+  EXPECT_LT(v->sectionCells(), 20100u);
+  v->setSection(false);
+  auto* h = w->auditPanel()->histogram();
+  h->brush(h->lowest(), 0.5 * (h->lowest() + h->highest()));
+  EXPECT_GT(v->brushedCount(), 100000u);
+  EXPECT_LE(v->brushedDrawn(), 20000u) << "the worst of them at once";
+}

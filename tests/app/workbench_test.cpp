@@ -515,7 +515,12 @@ TEST_F(Workbench, aNewUsersFirstHour) {
   auto* compare = w->findChild<CompareDialog*>();
   ASSERT_NE(compare, nullptr);
   EXPECT_TRUE(compare->isVisible());
+  EXPECT_TRUE(compare->differences().contains("part itself has changed")) << compare->differences().toStdString();
   compare->hide();
+  QStringList tiles;
+  for (auto* t : w->runsBar()->findChildren<QPushButton*>("tile")) tiles << t->text();
+  EXPECT_EQ(tiles.filter("of the part before").size(), 2) << tiles.join(" | ").toStdString();
+  EXPECT_EQ(tiles.filter("as the brief stands").size(), 1) << tiles.join(" | ").toStdString();
   // And the solver's file; the gate asks, since the clicked face is in two groups now.
   say("hand over clamp.inp");
   ASSERT_EQ(rules().back().get("path"), "clamp.inp");

@@ -234,3 +234,37 @@ TEST(Improve, bodiesKeptApartStayApart) {
   EXPECT_EQ(run->mesh.twins.size(), twins);
   EXPECT_TRUE(auditMesh(run->mesh, *limitSet("general")).soundness.sound());
 }
+
+TEST(Improve, atFacesOfThePartTheRestStays) {
+  const Part part = made("box 20 16 12");
+  Mesh m = meshOf(part, 2).mesh;
+  addNoise(m, 2.5);
+  int top = -1;
+  for (std::size_t f = 0; f < part.faces.size(); ++f)
+    if (part.faces[f].center.z() > 11.9) top = static_cast<int>(f);
+  const auto cells = cellsAtFaces(m, {top});
+  std::size_t chosen = 0;
+  double deepest = 12;
+  for (std::size_t c = 0; c < cells.size(); ++c)
+    if (cells[c]) {
+      ++chosen;
+      deepest = std::min(deepest, cellCenter(m, c).z());
+    }
+  EXPECT_GT(chosen, 100u);
+  EXPECT_GT(deepest, 4) << "two rings below the face";
+  const auto before = m.nodes;
+  Progress progress;
+  ASSERT_TRUE(improveMesh(m, cells, progress).ok());
+  // Nodes well below are where they were; numbers may have moved.
+  std::set<std::array<double, 3>> now;
+  for (const Vec3& p : m.nodes) now.insert({p.x(), p.y(), p.z()});
+  std::size_t low = 0, kept = 0;
+  for (const Vec3& p : before)
+    if (p.z() < 4) {
+      ++low;
+      kept += now.count({p.x(), p.y(), p.z()});
+    }
+  EXPECT_GT(low, 50u);
+  EXPECT_EQ(kept, low);
+  EXPECT_TRUE(cellsAtFaces(m, {}) == std::vector<char>(m.cells.size(), 0));
+}
