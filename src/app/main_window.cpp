@@ -802,6 +802,10 @@ void MainWindow::sizeFromSelection(const std::string& kind, const std::map<std::
   edit(
       [&](Brief& b) {
         b.rules.push_back(freshRule(kind, on, b, *m_part));
+        if (const Box box = selectedBox(); kind == "zone" && !box.empty()) { // fitted to what is selected
+          b.rules.back().values["from"] = formatPoint(box.lo);
+          b.rules.back().values["to"] = formatPoint(box.hi);
+        }
         for (const auto& [key, value] : values) b.rules.back().values[key] = value;
         if (kind == "divide" && values.count("length")) b.rules.back().values.erase("count");
       },
@@ -816,6 +820,21 @@ void MainWindow::sizeFromSelection(const std::string& kind, const std::map<std::
   }
   QMetaObject::invokeMethod(
       this, [this, at, key] { m_briefPanel->editChip(at, key); }, Qt::QueuedConnection);
+}
+
+Box MainWindow::selectedBox() const {
+  Box b;
+  if (!m_view || !m_part || m_view->selection().empty()) return b;
+  for (int e : m_view->selection()) {
+    const auto i = static_cast<std::size_t>(e);
+    if (m_view->pickDim() == Dim::Body) b.add(m_part->bodies[i].box);
+    if (m_view->pickDim() == Dim::Face) b.add(m_part->faces[i].box);
+    if (m_view->pickDim() == Dim::Edge)
+      for (int v : m_part->display.edgeChain[i]) b.add(m_part->display.points[static_cast<std::size_t>(v)]);
+    if (m_view->pickDim() == Dim::Point) b.add(m_part->points[i].at);
+  }
+  b.grow(0.01 * m_part->diagonal()); // a flat selection has room too
+  return b;
 }
 
 void MainWindow::showProblem(const Problem& p) {

@@ -206,6 +206,8 @@ private:
   void askExport();
   void askLimits();
   void askAccept(const Limit& limit, double worst);
+  /// Round what is selected, with a little room; empty without a selection.
+  Box selectedBox() const;
   void changeMesh(const QString& stage, const std::function<void()>& change);
   void askMoveNode(std::int32_t node);
   /// Says what a change of the mesh of run `before` brought, and offers to take it back.

@@ -332,6 +332,20 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   }
   if (!edges.empty())
     p.text = counted(elements, "division", "divisions") + " on " + counted(edges.size(), "edge", "edges");
+  for (const auto& [edge, division] : mine.request().divisions)
+    if (division.ratio > 1) { // both ways to say how uneven
+      const double whole = part.edges[static_cast<std::size_t>(edge)].length;
+      std::vector<double> share = divisionShares(division, whole);
+      share.insert(share.begin(), 0);
+      share.push_back(1);
+      double step = 1;
+      for (std::size_t k = 2; k < share.size(); ++k) {
+        const double a = share[k - 1] - share[k - 2], b = share[k] - share[k - 1];
+        step = std::max({step, a / b, b / a});
+      }
+      p.text += ", each up to " + formatNumber(step, 3) + " times its neighbour";
+      break;
+    }
   if (!faces.empty() && r.kind != "divide") {
     const double n = trianglesOn(
         part, faces, [&](int f, const Vec3& x) { return others(mine.onFace(f, x), x); }, progress);

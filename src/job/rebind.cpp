@@ -57,7 +57,7 @@ std::vector<Rebound> compareGroups(const Brief& brief, const Part& before,
           "had " + std::to_string(x.before) + " " + plural(g.dim, x.before) + ", has " + std::to_string(x.now) + " now";
     } else if (was > 0 && std::abs(is / was - 1) > 0.01) {
       x.state = Rebound::State::Changed;
-      x.words = std::string("is another ") +
+      x.words = std::string("has changed in ") +
                 (g.dim == Dim::Face   ? "area"
                  : g.dim == Dim::Edge ? "length"
                                       : "volume") +

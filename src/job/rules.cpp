@@ -279,7 +279,8 @@ const std::vector<RuleKind>& ruleTable() {
                  "largest angle between the two faces along the edge, 0 for one smooth surface; 180 for any edge", 0,
                  180),
           length("shorter", "", "only edges up to this length"),
-          text("inside", SlotType::Target, "only edges between faces of this group; everywhere when not given")}});
+          text("inside", SlotType::Target,
+               "only edges between faces of this group, or of this group of edges; everywhere when not given")}});
     t.push_back(
         {"apart",
          "Methods",

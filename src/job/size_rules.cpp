@@ -346,10 +346,20 @@ private:
     const double angle = slotNumber(r, "angle", m_part.unit) * kPi / 180;
     const double shorter = length(r, "shorter");
     std::vector<char> inside(m_part.faces.size(), 1);
+    std::set<std::string> named; // groups of edges: those edges themselves are meant
+    std::vector<char> picked;    // empty: all edges
     if (const std::string where = r.get("inside"); !where.empty()) {
       checkNames(where);
-      inside.assign(m_part.faces.size(), 0);
-      for (int f : targetEntities(where, Dim::Face, m_part, m_groups)) inside[static_cast<std::size_t>(f)] = 1;
+      for (const auto& name : splitList(where))
+        for (const auto& g : m_groups)
+          if (g.name == name && g.dim == Dim::Edge) {
+            named.insert(name);
+            picked.resize(m_part.edges.size(), 0);
+            for (int e : g.entities) picked[static_cast<std::size_t>(e)] = 1;
+          }
+      const auto faces = targetEntities(where, Dim::Face, m_part, m_groups);
+      if (named.empty() || !faces.empty()) inside.assign(m_part.faces.size(), 0);
+      for (int f : faces) inside[static_cast<std::size_t>(f)] = 1;
     }
     // Faces of different groups have an edge between groups between them.
     std::vector<std::vector<std::size_t>> member(m_part.faces.size());
@@ -357,7 +367,7 @@ private:
     for (std::size_t g = 0; g < m_groups.size(); ++g)
       for (int e : m_groups[g].entities) {
         if (m_groups[g].dim == Dim::Face) member[static_cast<std::size_t>(e)].push_back(g);
-        if (m_groups[g].dim == Dim::Edge) keep[static_cast<std::size_t>(e)] = 1;
+        if (m_groups[g].dim == Dim::Edge && !named.count(m_groups[g].name)) keep[static_cast<std::size_t>(e)] = 1;
         if (m_groups[g].dim == Dim::Point)
           for (std::size_t k = 0; k < m_part.edges.size(); ++k)
             if (m_part.edges[k].points[0] == e || m_part.edges[k].points[1] == e) keep[k] = 1;
@@ -370,6 +380,7 @@ private:
     bool any = false;
     for (std::size_t e = 0; e < m_part.edges.size(); ++e) {
       const PartEdge& edge = m_part.edges[e];
+      if (!picked.empty() && !picked[e]) continue;
       if (keep[e] || edge.faces.size() != 2 || (shorter > 0 && edge.length > shorter)) continue;
       const auto a = static_cast<std::size_t>(edge.faces[0]), b = static_cast<std::size_t>(edge.faces[1]);
       if (!inside[a] || !inside[b] || member[a] != member[b] || m_part.faces[a].bodies != m_part.faces[b].bodies)

@@ -173,6 +173,22 @@ TEST_F(Window, aCardShowsWhatItWouldDoWhileItsValueIsTyped) {
   EXPECT_EQ(w->viewport()->markCount(), 0u);
 }
 
+TEST_F(Window, aZoneIsFittedToWhatIsSelected) {
+  open("keel-bracket.brief");
+  const PartFace& face = w->part()->faces[0];
+  w->viewport()->select(Dim::Face, {0});
+  w->addRule("zone");
+  const Rule& zone = w->document().brief().rules.back();
+  ASSERT_EQ(zone.kind, "zone");
+  auto from = parsePoints(zone.get("from"), "mm"), to = parsePoints(zone.get("to"), "mm");
+  ASSERT_TRUE(from && to);
+  Box fitted;
+  fitted.add(from->front());
+  fitted.add(to->front());
+  EXPECT_TRUE(fitted.contains(face.box.lo) && fitted.contains(face.box.hi));
+  EXPECT_LT((fitted.size() - face.box.size()).maxCoeff(), 0.05 * w->part()->diagonal());
+}
+
 TEST_F(Window, aZoneIsOutlinedWhenItsCardIsHovered) {
   open("keel-bracket.brief");
   emit w->briefPanel()->ruleWanted("zone");

@@ -45,6 +45,27 @@ TEST(JoinedPart, SharpEdgesAndEdgesBetweenBodiesAreFollowed) {
     }
 }
 
+TEST(IgnoreRule, PickedEdgesAloneAreIgnored) {
+  const Part part = made("rounded 20 3");
+  // Two smooth joins of a flat side and the round edges beside it.
+  int first = -1, second = -1;
+  for (int e = 0; e < part.count(Dim::Edge) && second < 0; ++e)
+    if (joinAngle(part, e) < 1e-4) (first < 0 ? first : second) = e;
+  ASSERT_GE(second, 0);
+  const Rule picked = describeSelection(part, Dim::Edge, {first, second}, "picked");
+  const Brief b = briefWith("5 mm", {picked, rule("ignore", {{"angle", "5 deg"}, {"inside", "picked"}})});
+  std::vector<Problem> problems;
+  const auto groups = resolveGroups(b, part, problems);
+  const SizeRequest request = sizeRequestOf(b, part, groups, problems);
+  for (int e = 0; e < part.count(Dim::Edge); ++e)
+    EXPECT_EQ(request.overall.bridging.ignores(e), e == first || e == second) << e;
+  EXPECT_FALSE(problemOf(problems, "ignore.none"));
+  // A group of edges that no such rule names is followed, whatever the angle.
+  const Brief other = briefWith("5 mm", {picked, rule("ignore", {{"angle", "5 deg"}})});
+  const SizeRequest all = sizeRequestOf(other, part, resolveGroups(other, part, problems), problems);
+  EXPECT_FALSE(all.overall.bridging.ignores(first));
+}
+
 TEST(IgnoreRule, MeshNeedNotFollowSmoothJoins) {
   const Part part = made("rounded 20 1");
   const RunResult followed = runWith(briefWith("4 mm", {}), part);

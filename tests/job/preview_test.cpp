@@ -71,6 +71,8 @@ TEST(Preview, dividedEdgesShowTheirPlaces) {
   for (std::size_t i = 1; i < x.size(); ++i) lengths.push_back(x[i] - x[i - 1]);
   const auto [least, most] = std::minmax_element(lengths.begin(), lengths.end());
   EXPECT_NEAR(*most / *least, 4, 0.05);
+  // The other reading of the same: from one element to the next, 4^(1/5).
+  EXPECT_NE(p.text.find("up to 1.32 times its neighbour"), std::string::npos) << p.text;
 }
 
 TEST(Preview, otherRulesThatAskForLessAreSeen) {
