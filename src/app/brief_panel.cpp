@@ -5,6 +5,7 @@
 #include "base/units.h"
 #include "job/say.h"
 #include "job/values.h"
+#include <QAbstractItemView>
 #include <QAction>
 #include <QCompleter>
 #include <QEnterEvent>
@@ -300,6 +301,8 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   c->setFilterMode(Qt::MatchContains);
   c->setCaseSensitivity(Qt::CaseInsensitive);
   c->setMaxVisibleItems(12);
+  c->popup()->setObjectName("offers");
+  c->popup()->setMinimumWidth(520); // wider than the column: what is offered is told with it
   m_say->setCompleter(c);
   connect(c, qOverload<const QString&>(&QCompleter::activated), this, &BriefPanel::say, Qt::QueuedConnection);
   connect(m_say, &QLineEdit::returnPressed, this, [this] { say(m_say->text()); });

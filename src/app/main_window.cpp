@@ -1098,11 +1098,12 @@ void MainWindow::offerBack(int before) {
   auto least = [](const RunResult& r) {
     return QString::fromStdString(formatNumber(r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 3));
   };
-  m_notice->ask("improved",
-                tr("Least angle %1° before, %2° now; %L3 elements outside the limits before, %L4 now.")
-                    .arg(least(*was), least(*is))
-                    .arg(was->audit.failingCells)
-                    .arg(is->audit.failingCells),
+  QString text = tr("Least angle %1° before, %2° now.").arg(least(*was), least(*is));
+  if (was->audit.failingCells + is->audit.failingCells > 0)
+    text += " " + tr("Elements outside the limits: %L1 before, %L2 now.")
+                      .arg(was->audit.failingCells)
+                      .arg(is->audit.failingCells);
+  m_notice->ask("improved", text,
                 {{tr("keep it"), {}}, {tr("back to the mesh before"), [this, was, is] {
                                          const auto all = m_shelf->all();
                                          auto at = [&](const auto& r) {

@@ -118,6 +118,9 @@ QPushButton#tile:checked { border: 2px solid #7A2E5D; }
 QLineEdit { background: #FFFFFF; border: 1px solid #D9D5CA; border-radius: 4px; padding: 4px 6px; }
 QLineEdit:focus { border-color: #7A2E5D; }
 QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #EBDFE7; selection-color: #22303C; }
+QAbstractItemView#offers { background: #FFFFFF; border: 1px solid #D9D5CA; }
+QAbstractItemView#offers::item { padding: 4px 8px; }
+QAbstractItemView#offers::item:selected { background: #EBDFE7; color: #22303C; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 8px; }
 QScrollBar::handle:vertical { background: #CFCABD; border-radius: 4px; min-height: 24px; }
