@@ -23,14 +23,23 @@ void HoverOutline::show(std::vector<QPolygonF> lines) {
   update();
 }
 
+void HoverOutline::showHandles(std::vector<QPointF> at) {
+  if (at == m_handles) return;
+  m_handles = std::move(at);
+  update();
+}
+
 void HoverOutline::paintEvent(QPaintEvent*) {
-  if (m_lines.empty()) return;
+  if (m_lines.empty() && m_handles.empty()) return;
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   for (const auto& [color, width] : {std::pair(QColor(255, 255, 255, 150), 4.2), {theme::accent, 2.2}}) {
     p.setPen(QPen(color, width, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
     for (const QPolygonF& line : m_lines) p.drawPolyline(line);
   }
+  p.setPen(QPen(theme::card, 2));
+  p.setBrush(theme::accent);
+  for (const QPointF& at : m_handles) p.drawEllipse(at, 6.5, 6.5);
 }
 
 } // namespace tess

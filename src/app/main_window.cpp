@@ -203,6 +203,14 @@ void MainWindow::connectPanels() {
 void MainWindow::connectView() {
   m_pane->nameReasonsBy([this](int rule) { return QString::fromStdString(sizeReasonName(m_doc.brief(), rule)); });
   connect(m_pane, &ViewPane::selectionChanged, this, &MainWindow::selectionChanged);
+  if (m_view)
+    connect(m_view, &Viewport::handleMoved, this, [this](const EdgeHandle& h, bool done) {
+      if (!done) return previewTyped(h.rule, "finest", finestWith(h));
+      const std::string text = finestWith(h);
+      edit([&](Brief& b) { b.rules[static_cast<std::size_t>(h.rule)].values["finest"] = text; },
+           tr("move the finest place"));
+      previewCard(h.rule);
+    });
   connect(m_pane, &ViewPane::takeInWanted, this, &MainWindow::takeIn);
   connect(m_pane, &ViewPane::measureWanted, this, &MainWindow::keepMeasure);
   connect(m_pane, &ViewPane::sizeWanted, this, [this] { sizeFromSelection(); });
@@ -435,6 +443,7 @@ void MainWindow::briefChanged() {
     m_groups = resolveGroups(m_doc.brief(), *m_part, m_briefProblems);
     m_sizer->size(m_doc.brief(), m_part, m_groups);
     if (m_view) m_view->setGroups(m_groups);
+    showHandles();
     if (readAgain()) return;
   }
   refresh();
@@ -626,7 +635,42 @@ void MainWindow::showBeside(int first, int second) {
   });
 }
 
+void MainWindow::showHandles() {
+  if (!m_view) return;
+  std::vector<EdgeHandle> handles;
+  if (m_part && m_view->pickDim() == Dim::Edge) {
+    const Brief plain = settled(m_doc.brief(), m_part.get());
+    for (std::size_t i = 0; i < plain.rules.size(); ++i) {
+      const Rule& r = plain.rules[i];
+      if (r.kind != "divide" || r.off || !(slotNumber(r, "ratio", m_part->unit) > 1)) continue;
+      const auto edges = targetEntities(r.get("on"), Dim::Edge, *m_part, m_groups);
+      const auto places = finestPlaces(r.get("finest"));
+      for (int e : m_view->selection())
+        if (std::binary_search(edges.begin(), edges.end(), e))
+          for (std::size_t k = 0; k < places.size(); ++k)
+            handles.push_back({e, places[k], static_cast<int>(i), static_cast<int>(k)});
+    }
+  }
+  m_view->setHandles(std::move(handles));
+}
+
+std::string MainWindow::finestWith(const EdgeHandle& h) const {
+  auto places = finestPlaces(m_doc.brief().rules[static_cast<std::size_t>(h.rule)].get("finest"));
+  places[static_cast<std::size_t>(h.place)] = h.share;
+  std::string text;
+  for (double x : places) {
+    const double snap = 0.03;
+    const std::string word = x < snap                   ? "start"
+                             : x > 1 - snap             ? "end"
+                             : std::abs(x - 0.5) < snap ? "middle"
+                                                        : formatNumber(std::round(100 * x) / 100, 3);
+    text += (text.empty() ? "" : ", ") + word;
+  }
+  return text;
+}
+
 void MainWindow::selectionChanged() {
+  showHandles();
   m_measures.clear();
   if (m_part && !m_view->selection().empty())
     m_measurer->measure(m_part, m_view->pickDim(), {m_view->selection().begin(), m_view->selection().end()});

@@ -196,6 +196,10 @@ private:
   void handOverAll(const std::vector<Rule>& rules);
   void showRun(int index);
   void selectionChanged();
+  /// Handles at the finest places of the selected edges that a rule divides unevenly.
+  void showHandles();
+  /// The places of a rule 'divide' as text, with one of them moved; near to start, middle and end it goes there.
+  std::string finestWith(const EdgeHandle& handle) const;
   void showProblem(const Problem& p);
   void fixProblem(const Problem& p);
   QString forecastText() const;

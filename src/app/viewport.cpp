@@ -272,6 +272,7 @@ void Viewport::paintGL() {
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
   if (m_moving || m_quick) m_rest.start(m_moving ? kRestMs : kSmoothMs);
   placeNumbers();
+  placeHandles();
   emit drawn();
 }
 
@@ -325,6 +326,8 @@ QImage Viewport::picture() {
 }
 
 void Viewport::setPart(std::shared_ptr<const Part> part) {
+  m_heldHandle = -1;
+  setHandles({});
   bool first = !m_part || !part || m_part->path != part->path;
   m_part = std::move(part);
   m_selection.clear();
@@ -952,6 +955,60 @@ void Viewport::rebuildNumbers() {
   emit numbersChanged();
 }
 
+void Viewport::setHandles(std::vector<EdgeHandle> handles) {
+  if (m_heldHandle >= 0) return; // what is held stays until it is let go
+  m_handles = std::move(handles);
+  placeHandles();
+}
+
+namespace {
+/// Lengths from an edge's start to the vertices of its display chain.
+std::vector<double> lengthsAlong(const Part& part, int edge) {
+  const auto& chain = part.display.edgeChain[static_cast<std::size_t>(edge)];
+  auto at = [&](std::size_t i) -> const Vec3& { return part.display.points[static_cast<std::size_t>(chain[i])]; };
+  std::vector<double> r{0};
+  for (std::size_t i = 1; i < chain.size(); ++i) r.push_back(r.back() + (at(i) - at(i - 1)).norm());
+  return r;
+}
+} // namespace
+
+QPointF Viewport::handleAt(const EdgeHandle& h) const {
+  const auto along = lengthsAlong(*m_part, h.edge);
+  const auto& chain = m_part->display.edgeChain[static_cast<std::size_t>(h.edge)];
+  auto at = [&](std::size_t i) -> const Vec3& { return m_part->display.points[static_cast<std::size_t>(chain[i])]; };
+  const double wanted = h.share * along.back();
+  std::size_t k = 1;
+  while (k + 1 < along.size() && along[k] < wanted) ++k;
+  const double t = along[k] > along[k - 1] ? (wanted - along[k - 1]) / (along[k] - along[k - 1]) : 0;
+  return project(at(k - 1) + std::clamp(t, 0.0, 1.0) * (at(k) - at(k - 1)));
+}
+
+double Viewport::shareNear(int edge, const QPointF& p) const {
+  const auto along = lengthsAlong(*m_part, edge);
+  const auto& chain = m_part->display.edgeChain[static_cast<std::size_t>(edge)];
+  auto at = [&](std::size_t k) -> const Vec3& { return m_part->display.points[static_cast<std::size_t>(chain[k])]; };
+  const CameraFrame view = frame();
+  const Vec3 ray = view.ray(p.x(), p.y());
+  auto aside = [&](const Vec3& x) { return Vec3(x - x.dot(ray) * ray); }; // across the line of sight
+  double best = std::numeric_limits<double>::max(), share = 0;
+  for (std::size_t k = 1; k < chain.size(); ++k) {
+    const Vec3 from = aside(at(k - 1) - view.eye), way = aside(at(k) - at(k - 1));
+    const double t = way.squaredNorm() > 0 ? std::clamp(-from.dot(way) / way.squaredNorm(), 0.0, 1.0) : 0;
+    const QPointF off = p - project(at(k - 1) + t * (at(k) - at(k - 1)));
+    if (const double distance = QPointF::dotProduct(off, off); distance < best) {
+      best = distance;
+      share = (along[k - 1] + t * (along[k] - along[k - 1])) / std::max(1e-300, along.back());
+    }
+  }
+  return share;
+}
+
+void Viewport::placeHandles() {
+  std::vector<QPointF> at;
+  for (const auto& h : m_handles) at.push_back(handleAt(h));
+  m_outline2d->showHandles(std::move(at));
+}
+
 void Viewport::placeNumbers() {
   std::vector<QPointF> at;
   for (const auto& l : m_numbers) at.push_back(project(l.at));
@@ -1217,11 +1274,23 @@ std::set<int> Viewport::inside(const QRectF& box) const {
 void Viewport::mousePressEvent(QMouseEvent* e) {
   m_last = m_pressed = e->position();
   m_dragging = false;
+  m_heldHandle = -1;
+  for (std::size_t i = 0; i < m_handles.size() && e->button() == Qt::LeftButton; ++i)
+    if (const QPointF off = handleAt(m_handles[i]) - e->position(); off.manhattanLength() < 12)
+      m_heldHandle = static_cast<int>(i);
+  if (m_heldHandle >= 0) return;
   if (m_show.cut && m_part && !m_awaitsSection && e->button() == Qt::LeftButton)
     activateSection(sectionUnder(e->position()));
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* e) {
+  if (m_heldHandle >= 0) {
+    EdgeHandle& h = m_handles[static_cast<std::size_t>(m_heldHandle)];
+    h.share = shareNear(h.edge, e->position());
+    placeHandles();
+    emit handleMoved(h, false);
+    return;
+  }
   QPointF delta = e->position() - m_last;
   if (e->buttons() && (e->position() - m_pressed).manhattanLength() > 4) m_dragging = true;
   if (m_dragging && (e->buttons() & Qt::RightButton))
@@ -1256,6 +1325,11 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent* e) {
+  if (m_heldHandle >= 0) {
+    const EdgeHandle h = m_handles[static_cast<std::size_t>(std::exchange(m_heldHandle, -1))];
+    if (e->position() != m_pressed) emit handleMoved(h, true);
+    return;
+  }
   if (m_awaitsSection && e->button() == Qt::LeftButton) {
     awaitSection(false);
     drawSection(m_pressed, e->position());

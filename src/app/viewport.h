@@ -25,6 +25,13 @@ namespace tess {
 
 class HoverOutline;
 
+/// A place on an edge that is dragged along it.
+struct EdgeHandle {
+  int edge = -1;
+  double share = 0;         ///< of the edge's length, from its start
+  int rule = -1, place = 0; ///< what it stands for: a rule of the brief, and which of its places
+};
+
 class Viewport : public QOpenGLWidget {
   Q_OBJECT
 public:
@@ -57,6 +64,10 @@ public:
   /// Edges without the surfaces between them.
   void setLinesOnly(bool on);
   bool linesOnly() const { return m_show.linesOnly; }
+  /// Handles over the picture, until others are set; dragging one tells handleMoved().
+  void setHandles(std::vector<EdgeHandle> handles);
+  const std::vector<EdgeHandle>& handles() const { return m_handles; }
+  QPointF handleAt(const EdgeHandle& handle) const;
   /// Numbers at the nodes and elements that are chosen: those of the place or range on show, else at the nodes on what
   /// is selected. None where there are more than kMostNumbers.
   void setNumbersShown(bool on);
@@ -146,6 +157,8 @@ signals:
   void sectionChanged();
   void brushDrawn();
   void numbersChanged();
+  /// While a handle is dragged, and once more when it is let go (`done`).
+  void handleMoved(const tess::EdgeHandle& handle, bool done);
   void drawn();
 
 protected:
@@ -177,6 +190,8 @@ private:
   int m_hover = -1;
   HoverOutline* m_outline2d = nullptr; ///< of what is hovered
   std::vector<NumberLabel> m_numbers;
+  std::vector<EdgeHandle> m_handles;
+  int m_heldHandle = -1;
   bool m_tooManyNumbers = false;
   NumberLabels* m_labels = nullptr;
   std::set<int> m_lit;
@@ -204,6 +219,9 @@ private:
   void rebuildOddEdges();
   void rebuildNumbers();
   void placeNumbers();
+  void placeHandles();
+  /// Share of an edge's length at the place of it that is nearest on the screen.
+  double shareNear(int edge, const QPointF& at) const;
   void chooseBrushDrawn(std::size_t most);
   void finishBrush();
   /// Odd edges lie inside as often as not.

@@ -75,6 +75,21 @@ Brief scaledSizes(const Brief& brief, const Part& part, double factor) {
   return b;
 }
 
+std::optional<double> finestPlace(const std::string& word) {
+  char* end = nullptr;
+  const double x = word == "start" ? 0 : word == "end" ? 1 : word == "middle" ? 0.5 : std::strtod(word.c_str(), &end);
+  if ((end && (end == word.c_str() || *end)) || !(x >= 0 && x <= 1)) return {};
+  return x;
+}
+
+std::vector<double> finestPlaces(const std::string& list) {
+  std::vector<double> r;
+  for (const auto& w : splitList(list))
+    if (auto x = finestPlace(w)) r.push_back(*x);
+  if (r.empty()) r.push_back(0);
+  return r;
+}
+
 Rule freshRule(const std::string& kind, const std::string& on, const Brief& brief, const Part& part) {
   Rule r;
   r.kind = kind;
@@ -307,14 +322,13 @@ private:
     d.ratio = slotNumber(r, "ratio", m_part.unit);
     d.rule = m_rule;
     for (const auto& w : splitList(r.get("finest"))) {
-      char* end = nullptr;
-      double x = w == "start" ? 0 : w == "end" ? 1 : w == "middle" ? 0.5 : std::strtod(w.c_str(), &end);
-      if ((end && (end == w.c_str() || *end)) || !(x >= 0 && x <= 1)) {
+      const auto x = finestPlace(w);
+      if (!x) {
         warn("rule.value", "'" + w + "' is no place on an edge", "",
              "write start, middle, end, or a share of the length between 0 and 1");
         continue;
       }
-      d.finest.push_back(x);
+      d.finest.push_back(*x);
     }
     if (d.ratio > 1 && d.finest.empty()) d.finest = {0};
     if (std::string like = r.get("like"); !like.empty()) {

@@ -19,6 +19,10 @@ std::string sizeReasonName(const Brief& brief, int rule);
 /// The brief with all its sizes times `factor`: every length that is a size, the overall target (written out), turns
 /// per element, and deviations with the square. Growth, counts and multiples stay.
 Brief scaledSizes(const Brief& brief, const Part& part, double factor);
+/// A place on an edge as rules write it: start, middle, end, or a share of the length; nothing when it is none.
+std::optional<double> finestPlace(const std::string& word);
+/// Those of a list; the start when there are none.
+std::vector<double> finestPlaces(const std::string& list);
 /// A new rule of a kind with values that do something sensible on the part; `on` is its target where it has one.
 Rule freshRule(const std::string& kind, const std::string& on, const Brief& brief, const Part& part);
 /// Entities of one kind that the names of a target mean ('everywhere': all); faces stand for the bodies that have

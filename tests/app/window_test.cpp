@@ -173,6 +173,57 @@ TEST_F(Window, aCardShowsWhatItWouldDoWhileItsValueIsTyped) {
   EXPECT_EQ(w->viewport()->markCount(), 0u);
 }
 
+TEST_F(Window, theFinestPlaceOfAnEdgeIsDraggedAlongIt) {
+  open("keel-bracket.brief");
+  auto* v = w->viewport();
+  // A long edge that is seen well.
+  int edge = -1;
+  double longest = 0;
+  for (int e = 0; e < w->part()->count(Dim::Edge); ++e) {
+    const auto& pe = w->part()->edges[static_cast<std::size_t>(e)];
+    if (pe.points[0] == pe.points[1]) continue;
+    const QPointF a = v->project(w->part()->points[static_cast<std::size_t>(pe.points[0])].at),
+                  b = v->project(w->part()->points[static_cast<std::size_t>(pe.points[1])].at);
+    if (std::hypot(a.x() - b.x(), a.y() - b.y()) > longest)
+      longest = std::hypot(a.x() - b.x(), a.y() - b.y()), edge = e;
+  }
+  ASSERT_GT(longest, 150);
+  v->select(Dim::Edge, {edge});
+  EXPECT_TRUE(v->handles().empty());
+  w->addRule("divide", {{"count", "12"}, {"finest", "start"}, {"ratio", "4"}});
+  ASSERT_EQ(w->document().brief().rules.back().kind, "divide");
+  v->select(Dim::Edge, {edge});
+  ASSERT_EQ(v->handles().size(), 1u);
+  EXPECT_EQ(v->handles()[0].share, 0);
+  const QPoint from = v->handleAt(v->handles()[0]).toPoint();
+  EdgeHandle goal = v->handles()[0];
+  goal.share = 0.7;
+  const QPoint to = v->handleAt(goal).toPoint();
+  const auto before = v->selection();
+  QTest::mousePress(v, Qt::LeftButton, {}, from);
+  for (int k = 1; k <= 5; ++k) {
+    const QPointF at = from + (to - from) * (k / 5.0);
+    QMouseEvent move(QEvent::MouseMove, at, v->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+    QApplication::sendEvent(v, &move);
+  }
+  EXPECT_EQ(w->document().brief().rules.back().get("finest"), "start") << "it counts when it is let go";
+  QTest::mouseRelease(v, Qt::LeftButton, {}, to);
+  auto place = finestPlace(w->document().brief().rules.back().get("finest"));
+  ASSERT_TRUE(place);
+  EXPECT_NEAR(*place, 0.7, 0.03);
+  EXPECT_EQ(v->selection(), before);
+  // Near to an end it goes there.
+  QTest::mousePress(v, Qt::LeftButton, {}, v->handleAt(v->handles()[0]).toPoint());
+  goal.share = 0.99;
+  const QPointF end = v->handleAt(goal);
+  QMouseEvent move(QEvent::MouseMove, end, v->mapToGlobal(end), Qt::NoButton, Qt::LeftButton, {});
+  QApplication::sendEvent(v, &move);
+  QTest::mouseRelease(v, Qt::LeftButton, {}, end.toPoint());
+  EXPECT_EQ(w->document().brief().rules.back().get("finest"), "end");
+  w->document().undo();
+  EXPECT_NE(w->document().brief().rules.back().get("finest"), "end");
+}
+
 TEST_F(Window, aZoneIsFittedToWhatIsSelected) {
   open("keel-bracket.brief");
   const PartFace& face = w->part()->faces[0];
