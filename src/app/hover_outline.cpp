@@ -1,21 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/hover_outline.h"
 #include "app/theme.h"
-#include <QEvent>
 #include <QPainter>
 
 namespace tess {
-
-HoverOutline::HoverOutline(QWidget* parent) : QWidget(parent) {
-  setAttribute(Qt::WA_TransparentForMouseEvents);
-  lower(); // under the bars that float there as well
-  parent->installEventFilter(this);
-}
-
-bool HoverOutline::eventFilter(QObject* o, QEvent* e) {
-  if (e->type() == QEvent::Resize) setGeometry(parentWidget()->rect());
-  return QWidget::eventFilter(o, e);
-}
 
 void HoverOutline::show(std::vector<QPolygonF> lines) {
   if (lines.empty() && m_lines.empty()) return;

@@ -796,12 +796,16 @@ void MainWindow::addRule(const std::string& kind, const std::map<std::string, st
   if (!m_part) return;
   m_notice->dismiss("say");
   const RuleKind* known = ruleKind(kind);
-  if (kind == "everywhere") // there is one: it is changed
+  if (kind == "everywhere" || kind == "judge" || kind == "fill") // one counts: it is changed where it is there
     for (std::size_t i = 0; i < m_doc.brief().rules.size(); ++i)
       if (const Rule& r = m_doc.brief().rules[i]; r.kind == kind && !r.off) {
         const int at = static_cast<int>(i);
-        if (values.empty()) return m_briefPanel->editChip(at, "target");
-        edit([&](Brief& b) { b.rules[i].values.insert_or_assign("target", values.at("target")); }, tr("change target"));
+        if (values.empty() && kind == "everywhere") return m_briefPanel->editChip(at, "target");
+        edit(
+            [&](Brief& b) {
+              for (const auto& [key, value] : values) b.rules[i].values[key] = value;
+            },
+            tr("change %1").arg(QString::fromStdString(kind)));
         return m_briefPanel->reveal(at);
       }
   if (known && known->section == "Sizes" && kind != "everywhere") return sizeFromSelection(kind, values);

@@ -1,24 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/number_labels.h"
 #include "app/theme.h"
-#include <QEvent>
 #include <QFontInfo>
 #include <QPainter>
 #include <QPainterPath>
 #include <algorithm>
 
 namespace tess {
-
-NumberLabels::NumberLabels(QWidget* parent) : QWidget(parent) {
-  setAttribute(Qt::WA_TransparentForMouseEvents);
-  lower(); // under the bars that float there as well
-  parent->installEventFilter(this);
-}
-
-bool NumberLabels::eventFilter(QObject* o, QEvent* e) {
-  if (e->type() == QEvent::Resize) setGeometry(parentWidget()->rect());
-  return QWidget::eventFilter(o, e);
-}
 
 void NumberLabels::show(const std::vector<NumberLabel>& labels, std::vector<QPointF> at) {
   if (labels.empty() && m_labels.empty()) return;

@@ -2,10 +2,10 @@
 // Numbers of nodes and elements over the 3D picture. A widget of its own, as text of the 3D library follows neither
 // font nor scaling of the desktop.
 #pragma once
+#include "app/view_overlay.h"
 #include "base/vec.h"
 #include <QPointF>
 #include <QString>
-#include <QWidget>
 #include <vector>
 
 namespace tess {
@@ -16,10 +16,9 @@ struct NumberLabel {
   bool element = false; ///< stands at its middle; else a node, which gets a dot
 };
 
-class NumberLabels : public QWidget {
+class NumberLabels : public ViewOverlay {
 public:
-  /// Covers its parent and lets the mouse through. Always there, as HoverOutline.
-  explicit NumberLabels(QWidget* parent);
+  using ViewOverlay::ViewOverlay;
   /// Labels with their places on the widget.
   void show(const std::vector<NumberLabel>& labels, std::vector<QPointF> at);
   std::size_t count() const { return m_at.size(); }
@@ -27,7 +26,6 @@ public:
 
 protected:
   void paintEvent(QPaintEvent*) override;
-  bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
   std::vector<NumberLabel> m_labels;

@@ -5,6 +5,16 @@
 #include <set>
 
 namespace tess {
+namespace {
+/// What decides over names in the file without shaping the mesh.
+std::vector<Rule> renames(const Brief& b) {
+  std::vector<Rule> r;
+  for (const Rule& x : b.rules)
+    if (x.kind == "rename" && !x.off) r.push_back({x.kind, x.values, {}, false, {}});
+  return r;
+}
+} // namespace
+
 Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std::vector<Rule>& files) {
   Gate g;
   const Mesh& m = run.mesh;
@@ -48,7 +58,8 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
            count(a.failingCells + a.notAllowedCells, "element fails", "elements fail") + " the limits for " +
                a.limits.name,
            a.sentence, "improve the mesh, ask for smaller sizes there, or choose other limits");
-  if (meshRules(run.brief) != meshRules(now) || run.brief.partFile != now.partFile || run.brief.unit != now.unit)
+  if (meshRules(run.brief) != meshRules(now) || renames(run.brief) != renames(now) ||
+      run.brief.partFile != now.partFile || run.brief.unit != now.unit)
     object("gate.older", "the brief has changed since this mesh was made",
            "what is written follows the brief as it was", "mesh again");
   if (part.unitAssumed)

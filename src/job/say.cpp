@@ -27,6 +27,13 @@ Problem notUnderstood(const std::string& what, const std::string& todo) {
 
 const char* kExamples = "say for example: size 1.2 mm on feet, 3 through walls, everywhere 4 mm";
 
+/// The entry of a rule that has these words among its choices.
+const Slot* choiceOf(const RuleKind& kind, const std::string& words) {
+  for (const auto& s : kind.entries)
+    if (std::find(s.choices.begin(), s.choices.end(), words) != s.choices.end()) return &s;
+  return nullptr;
+}
+
 /// The words of a line that are no rule's name yet: a length, or so many through something.
 std::optional<Said> withoutName(const std::string& words, const std::string& unit) {
   const std::string low = lower(words);
@@ -81,7 +88,9 @@ Result<Said> understand(const std::string& line, const std::vector<std::string>&
           said.values[first->key] = rest;
         else
           return notUnderstood("'" + rest + "' says nothing about elements through walls", kExamples);
-      } else if (!first)
+      } else if (const Slot* choice = choiceOf(*kind, rest))
+        said.values[choice->key] = rest;
+      else if (!first)
         return notUnderstood("a rule '" + said.kind + "' takes no value", "leave '" + rest + "' out");
       else if (auto bad = checkSlot(*first, rest, unit))
         return notUnderstood(bad->what, bad->todo);

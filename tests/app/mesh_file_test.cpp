@@ -237,6 +237,9 @@ TEST_F(MeshFile, theLineUnderstandsSentencesAndOffersGroupsAndCommands) {
   say("everywhere 4 mm");
   EXPECT_EQ(rules().size(), count + 1) << "the card that is there is changed";
   EXPECT_EQ(w->document().brief().first("everywhere")->get("target"), "4 mm");
+  say("judge flow");
+  EXPECT_EQ(rules().size(), count + 1);
+  EXPECT_EQ(w->document().brief().first("judge")->get("purpose"), "flow");
   say("polish the feet");
   EXPECT_EQ(rules().size(), count + 1);
   EXPECT_EQ(panel->sayLine()->text(), "polish the feet") << "nothing that was typed is lost";

@@ -76,6 +76,9 @@ TEST(Gate, objectsToWhatASolverWouldStumbleOver) {
   Brief later = run.brief;
   later.rules.push_back({"hand_over", {{"path", "x.inp"}}, "", false, {}});
   EXPECT_FALSE(codes(later).count("gate.older"));
+  Brief renamed = run.brief; // the file would hold the old name
+  renamed.rules.push_back(rule("rename", {{"what", "body1"}, {"name", "pin"}}));
+  EXPECT_TRUE(codes(renamed).count("gate.older"));
   later.rules[0].values["target"] = "0.4";
   EXPECT_TRUE(codes(later).count("gate.older"));
   run.mesh.groups.push_back({"nothing", 2, {}, 0});

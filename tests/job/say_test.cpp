@@ -26,6 +26,8 @@ TEST(Say, aRuleByItsNameAloneOrWithValueAndTarget) {
   EXPECT_EQ(said("hand over").kind, "hand_over") << "names of two words, not 'hand'";
   EXPECT_EQ(said("keep surface accepted.vtp").values.at("path"), "accepted.vtp");
   EXPECT_EQ(said("everywhere 4 mm").values.at("target"), "4 mm");
+  EXPECT_EQ(said("judge strength").values.at("purpose"), "strength");
+  EXPECT_EQ(said("fill 2").values.at("order"), "2");
 }
 
 TEST(Say, lengthsAndCountsNeedNoName) {
