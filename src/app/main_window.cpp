@@ -1118,7 +1118,8 @@ void MainWindow::changeMesh(const QString& stage, const std::function<void()>& c
 void MainWindow::improveMesh(const std::string& only) {
   std::set<int> faces; // what is selected is meant
   if (only.empty() && m_view && m_view->pickDim() == Dim::Face) faces = m_view->selection();
-  changeMesh(tr("Improving"), [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only, faces); });
+  changeMesh(faces.empty() ? tr("Improving") : tr("Improving at what is selected"),
+             [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only, faces); });
 }
 
 void MainWindow::moveNode(std::int32_t node, const Vec3& to) {

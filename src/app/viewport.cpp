@@ -1287,6 +1287,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
   if (m_heldHandle >= 0) {
     EdgeHandle& h = m_handles[static_cast<std::size_t>(m_heldHandle)];
     h.share = shareNear(h.edge, e->position());
+    m_handleMoved = true;
     placeHandles();
     emit handleMoved(h, false);
     return;
@@ -1327,7 +1328,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
 void Viewport::mouseReleaseEvent(QMouseEvent* e) {
   if (m_heldHandle >= 0) {
     const EdgeHandle h = m_handles[static_cast<std::size_t>(std::exchange(m_heldHandle, -1))];
-    if (e->position() != m_pressed) emit handleMoved(h, true);
+    if (std::exchange(m_handleMoved, false)) emit handleMoved(h, true);
     return;
   }
   if (m_awaitsSection && e->button() == Qt::LeftButton) {

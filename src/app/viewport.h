@@ -192,6 +192,7 @@ private:
   std::vector<NumberLabel> m_numbers;
   std::vector<EdgeHandle> m_handles;
   int m_heldHandle = -1;
+  bool m_handleMoved = false; ///< since it is held
   bool m_tooManyNumbers = false;
   NumberLabels* m_labels = nullptr;
   std::set<int> m_lit;

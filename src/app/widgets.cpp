@@ -32,7 +32,9 @@ QString countOf(std::size_t count, Dim dim) {
   return count == 1 ? text : text.arg(count);
 }
 
-QString ruleWords(const std::string& words) { return QCoreApplication::translate("rules", words.c_str()); }
+QString ruleWords(const std::string& words) {
+  return words.empty() ? QString() : QCoreApplication::translate("rules", words.c_str());
+}
 
 void dismissWidget(QWidget* w) {
   w->hide();
