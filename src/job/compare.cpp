@@ -75,7 +75,9 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   for (const auto* r : runs)
     if (r) unit = r->mesh.unit;
   if (!samePart(runs))
-    number("part's volume", Good::Neither, " " + unit + "³", [](const RunResult& r) { return r.geometryVolume; });
+    add(
+        "part's volume", Good::Neither, [](const RunResult& r) { return r.geometryVolume; },
+        [&](const RunResult& r) { return formatNumber(r.geometryVolume, 6) + " " + unit + "³"; });
   count("elements", Good::Neither, [](const RunResult& r) { return r.mesh.cells.size(); });
   count("nodes", Good::Neither, [](const RunResult& r) { return r.mesh.nodes.size(); });
   number("time", Good::Low, " s", [](const RunResult& r) { return r.seconds; });
