@@ -37,9 +37,10 @@ std::string hexDeck(const TempFolder& dir) {
       for (int i = 0; i <= nx; ++i) o << node(i, j, k) << ", " << 2 * i << ", " << 1.5 * j << ", " << k << "\n";
   int cell = 0;
   std::string floor = "*SURFACE, NAME=floor, TYPE=ELEMENT\n";
-  for (int r = 0; r < 2; ++r) {
-    o << "*ELEMENT, TYPE=C3D8, ELSET=" << (r ? "cap" : "block") << "\n";
-    for (int k = 0; k < nz; ++k)
+  // Layer by layer, now the one region first and now the other: their common faces belong to cells of both.
+  for (int k = 0; k < nz; ++k)
+    for (int r : {k % 2, 1 - k % 2}) {
+      o << "*ELEMENT, TYPE=C3D8, ELSET=" << (r ? "cap" : "block") << "\n";
       for (int j = 0; j < ny; ++j)
         for (int i = 6 * r; i < 6 * r + 6; ++i) {
           o << ++cell;
@@ -49,7 +50,7 @@ std::string hexDeck(const TempFolder& dir) {
           o << "\n";
           if (k == 0) floor += std::to_string(cell) + ", S1\n";
         }
-  }
+    }
   o << floor << "*ELSET, ELSET=probe\n1, 2\n*NSET, NSET=tip\n1, 14\n";
   return path;
 }
