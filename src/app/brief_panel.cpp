@@ -559,7 +559,9 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
     }
   auto* select = menu.addAction(tr("Select what it is about"));
   const RuleKind* known = ruleKind(r.kind);
-  select->setVisible(r.kind == "group" || (known && (known->slot("on") || known->slot("at") || known->slot("bodies"))));
+  select->setVisible(r.kind == "group" ||
+                     (known && std::any_of(known->entries.begin(), known->entries.end(),
+                                           [](const Slot& s) { return s.type == SlotType::Target; })));
   menu.addSeparator();
   auto* del = menu.addAction(tr("Remove"));
   auto* a = menu.exec(at);

@@ -86,19 +86,22 @@ std::vector<std::int32_t> ringOf(const Mesh& m, std::size_t f) {
 } // namespace
 
 namespace {
-/// Smooth normals inside each face at the corners of its display triangles.
-std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part) {
+/// Smooth normals inside each face at the corners of its display triangles; zero for faces that are not `shown`, which
+/// cost nothing: lighting a face of a large part must not.
+std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part, const std::function<bool(int)>& shown) {
   const auto& t = part.display;
   std::map<std::pair<int, int>, Vec3> sum; // by face and vertex
   auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    if (!shown(t.triangleFace[i])) continue;
     const auto& q = t.triangles[i];
     const Vec3 n = (at(q[1]) - at(q[0])).cross(at(q[2]) - at(q[0]));
     for (int v : q) sum.try_emplace({t.triangleFace[i], v}, Vec3::Zero()).first->second += n;
   }
-  std::vector<std::array<Vec3, 3>> r(t.triangles.size());
-  for (std::size_t i = 0; i < r.size(); ++i)
-    for (std::size_t k = 0; k < 3; ++k) r[i][k] = sum.at({t.triangleFace[i], t.triangles[i][k]}).normalized();
+  std::vector<std::array<Vec3, 3>> r(t.triangles.size(), {Vec3::Zero(), Vec3::Zero(), Vec3::Zero()});
+  for (std::size_t i = 0; i < r.size() && !sum.empty(); ++i)
+    for (std::size_t k = 0; k < 3 && shown(t.triangleFace[i]); ++k)
+      r[i][k] = sum.at({t.triangleFace[i], t.triangles[i][k]}).normalized();
   return r;
 }
 } // namespace
@@ -110,7 +113,7 @@ PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, co
   normals->SetNumberOfComponents(3);
   std::vector<QColor> colors;
   for (int f = 0; f < part.count(Dim::Face); ++f) colors.push_back(color(f));
-  const auto smooth = smoothNormals(part);
+  const auto smooth = smoothNormals(part, shown);
   // Vertices are repeated per face, so that sharp edges stay sharp.
   std::map<std::pair<int, int>, vtkIdType> at;
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
@@ -407,7 +410,7 @@ SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* p
   SizeShade s;
   const auto& t = part.display;
   const double longest = part.diagonal() / 70;
-  const auto smooth = smoothNormals(part);
+  const auto smooth = smoothNormals(part, [](int) { return true; });
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
     std::array<Vec3, 3> whole;
     for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];

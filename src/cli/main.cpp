@@ -215,9 +215,16 @@ Result<std::vector<Rule>> outputRules(const std::vector<std::string>& outputs) {
   return rules;
 }
 
-/// Options that say how a mesh shall be made.
-constexpr std::array kMeshOptions{&MeshArgs::size, &MeshArgs::min,    &MeshArgs::max,     &MeshArgs::growth,
-                                  &MeshArgs::turn, &MeshArgs::bridge, &MeshArgs::slender, &MeshArgs::order};
+/// Options that say how a mesh shall be made, and where they belong in a brief.
+struct MeshOption {
+  const char *kind, *key;
+  std::string MeshArgs::*text;
+};
+constexpr std::array kMeshOptions{
+    MeshOption{"everywhere", "target", &MeshArgs::size},     MeshOption{"everywhere", "minimum", &MeshArgs::min},
+    MeshOption{"everywhere", "maximum", &MeshArgs::max},     MeshOption{"everywhere", "growth", &MeshArgs::growth},
+    MeshOption{"everywhere", "turn", &MeshArgs::turn},       MeshOption{"everywhere", "bridge", &MeshArgs::bridge},
+    MeshOption{"everywhere", "slender", &MeshArgs::slender}, MeshOption{"fill", "order", &MeshArgs::order}};
 
 /// The brief of a command: from its file or the default for a part, with the options put into its rules.
 Result<Brief> briefOf(const MeshArgs& a) {
@@ -238,14 +245,7 @@ Result<Brief> briefOf(const MeshArgs& a) {
       }
     brief.rules.push_back({kind, {{key, value}}, "", false, {}});
   };
-  set("everywhere", "target", a.size);
-  set("everywhere", "minimum", a.min);
-  set("everywhere", "maximum", a.max);
-  set("everywhere", "growth", a.growth);
-  set("everywhere", "turn", a.turn);
-  set("everywhere", "bridge", a.bridge);
-  set("everywhere", "slender", a.slender);
-  set("fill", "order", a.order);
+  for (const MeshOption& o : kMeshOptions) set(o.kind, o.key, a.*o.text);
   if (!a.unit.empty()) brief.unit = a.unit;
   for (const auto& s : a.set)
     if (auto p = setValue(brief, s)) return *p;
@@ -260,7 +260,7 @@ Result<Part> partOf(Brief& brief, const MeshArgs& a, const LoadOptions& options,
   auto opened = openPart(brief.partPath(), options, &progress);
   if (!opened) return opened.problem();
   const bool anew =
-      std::any_of(kMeshOptions.begin(), kMeshOptions.end(), [&](std::string MeshArgs::*o) { return !(a.*o).empty(); });
+      std::any_of(kMeshOptions.begin(), kMeshOptions.end(), [&](const MeshOption& o) { return !(a.*o.text).empty(); });
   if (!isBrief(a.input)) brief = withRulesOf(std::move(brief), *opened, take && !anew);
   if (!take && brief.first("take_mesh"))
     return usage("the brief takes the mesh as it is, whatever the sizes", "switch the rule 'take_mesh' off");

@@ -111,9 +111,7 @@ Result<MeshPart> readMeshPart(const std::string& path, const LoadOptions& option
   if (!part) return part.problem();
   if (progress) progress->check();
   r.part = std::move(*part);
-  r.part.format = holdsMesh(path) && polyMeshFolder(path)     ? "polyMesh"
-                  : meshFormatOfPath(path) == MeshFormat::Inp ? "INP"
-                                                              : "VTU";
+  r.part.format = polyMeshFolder(path) ? "polyMesh" : meshFormatOfPath(path) == MeshFormat::Inp ? "INP" : "VTU";
   m.unit = r.part.unit;
   for (std::size_t f = 0; f < m.faces.size(); ++f) m.faceLink[f] = links.faceOfTriangle[firstOf[f]];
   m.nodeLink.assign(m.nodes.size(), {});

@@ -103,9 +103,9 @@ Result<Said> understand(const std::string& line, const std::vector<std::string>&
     return notUnderstood("'" + trimmed(line) + "' is no rule, group or command", kExamples);
   if (target.empty()) return said;
   kind = ruleKind(said.kind);
-  for (const char* key : {"on", "at", "what", "bodies", "inside"})
-    if (const Slot* s = kind->slot(key); s && s->type == SlotType::Target) {
-      said.values[key] = target;
+  for (const Slot& s : kind->entries)
+    if (s.type == SlotType::Target) {
+      said.values[s.key] = target;
       return said;
     }
   return notUnderstood("a rule '" + said.kind + "' holds for the whole part", "leave '" + target + "' out");
