@@ -878,7 +878,7 @@ Box MainWindow::selectedBox() const {
     if (m_view->pickDim() == Dim::Body) b.add(m_part->bodies[i].box);
     if (m_view->pickDim() == Dim::Face) b.add(m_part->faces[i].box);
     if (m_view->pickDim() == Dim::Edge)
-      for (int v : m_part->display.edgeChain[i]) b.add(m_part->display.points[static_cast<std::size_t>(v)]);
+      for (int v : m_part->drawn().edgeChain[i]) b.add(m_part->drawn().points[static_cast<std::size_t>(v)]);
     if (m_view->pickDim() == Dim::Point) b.add(m_part->points[i].at);
   }
   b.grow(0.01 * m_part->diagonal()); // a flat selection has room too

@@ -133,6 +133,7 @@ void MeshWorker::load(const QString& path, const LoadOptions& options) {
           Problem p = r.problem();
           return [this, p] { emit failed(p); };
         }
+        makeSmooth(r->part, &progress);
         auto opened = std::make_shared<const OpenedPart>(std::move(*r));
         return [this, opened] { emit loaded(opened); };
       },

@@ -86,10 +86,10 @@ std::vector<std::int32_t> ringOf(const Mesh& m, std::size_t f) {
 } // namespace
 
 namespace {
-/// Smooth normals inside each face at the corners of its display triangles; zero for faces that are not `shown`, which
+/// Smooth normals inside each face at the corners of its drawn triangles; zero for faces that are not `shown`, which
 /// cost nothing: lighting a face of a large part must not.
 std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part, const std::function<bool(int)>& shown) {
-  const auto& t = part.display;
+  const auto& t = part.drawn();
   std::map<std::pair<int, int>, Vec3> sum; // by face and vertex
   auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {
@@ -108,7 +108,7 @@ std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part, const std::func
 
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color) {
   Builder b;
-  const auto& t = part.display;
+  const auto& t = part.drawn();
   vtkNew<vtkFloatArray> normals;
   normals->SetNumberOfComponents(3);
   std::vector<QColor> colors;
@@ -142,8 +142,8 @@ PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
   for (int e = 0; e < part.count(Dim::Edge); ++e) {
     if (!shown(e)) continue;
     vtkIdType last = -1;
-    for (int v : part.display.edgeChain[static_cast<std::size_t>(e)]) {
-      vtkIdType p = b.point(part.display.points[static_cast<std::size_t>(v)]);
+    for (int v : part.drawn().edgeChain[static_cast<std::size_t>(e)]) {
+      vtkIdType p = b.point(part.drawn().points[static_cast<std::size_t>(v)]);
       if (last >= 0) b.line(last, p);
       last = p;
     }
@@ -408,7 +408,7 @@ PolyData polygonOutlines(const PolyData& polygons) {
 
 SizeShade shadeSizes(const Part& part, const SizeField& field, const Progress* progress) {
   SizeShade s;
-  const auto& t = part.display;
+  const auto& t = part.drawn();
   const double longest = part.diagonal() / 70;
   const auto smooth = smoothNormals(part, [](int) { return true; });
   for (std::size_t i = 0; i < t.triangles.size(); ++i) {

@@ -344,9 +344,9 @@ void Viewport::setPart(std::shared_ptr<const Part> part) {
   m_brushRest.stop();
   std::vector<Box> boxes;
   if (m_part)
-    for (const auto& t : m_part->display.triangles) {
+    for (const auto& t : m_part->drawn().triangles) {
       Box b;
-      for (int v : t) b.add(m_part->display.points[static_cast<std::size_t>(v)]);
+      for (int v : t) b.add(m_part->drawn().points[static_cast<std::size_t>(v)]);
       boxes.push_back(b);
     }
   m_tree.build(boxes);
@@ -914,6 +914,7 @@ void Viewport::setNumbersShown(bool on) {
 
 void Viewport::rebuildNumbers() {
   m_numbers.clear();
+  m_numberInSight.clear();
   m_tooManyNumbers = false;
   if (m_show.numbers && drawsMesh()) {
     const Mesh& m = m_run->mesh;
@@ -962,31 +963,39 @@ void Viewport::setHandles(std::vector<EdgeHandle> handles) {
 }
 
 namespace {
-/// Lengths from an edge's start to the vertices of its display chain.
+/// Lengths from an edge's start to the vertices of its drawn chain.
 std::vector<double> lengthsAlong(const Part& part, int edge) {
-  const auto& chain = part.display.edgeChain[static_cast<std::size_t>(edge)];
-  auto at = [&](std::size_t i) -> const Vec3& { return part.display.points[static_cast<std::size_t>(chain[i])]; };
+  const auto& chain = part.drawn().edgeChain[static_cast<std::size_t>(edge)];
+  auto at = [&](std::size_t i) -> const Vec3& { return part.drawn().points[static_cast<std::size_t>(chain[i])]; };
   std::vector<double> r{0};
   for (std::size_t i = 1; i < chain.size(); ++i) r.push_back(r.back() + (at(i) - at(i - 1)).norm());
   return r;
 }
 } // namespace
 
-QPointF Viewport::handleAt(const EdgeHandle& h) const {
+bool Viewport::inSight(const Vec3& p) const {
+  const QPointF at = project(p);
+  double distance = 1e300;
+  return hitTriangle(at, distance) < 0 || (p - frame().eye).norm() < distance + 0.01 * m_part->diagonal();
+}
+
+Vec3 Viewport::handlePoint(const EdgeHandle& h) const {
   const auto along = lengthsAlong(*m_part, h.edge);
-  const auto& chain = m_part->display.edgeChain[static_cast<std::size_t>(h.edge)];
-  auto at = [&](std::size_t i) -> const Vec3& { return m_part->display.points[static_cast<std::size_t>(chain[i])]; };
+  const auto& chain = m_part->drawn().edgeChain[static_cast<std::size_t>(h.edge)];
+  auto at = [&](std::size_t i) -> const Vec3& { return m_part->drawn().points[static_cast<std::size_t>(chain[i])]; };
   const double wanted = h.share * along.back();
   std::size_t k = 1;
   while (k + 1 < along.size() && along[k] < wanted) ++k;
   const double t = along[k] > along[k - 1] ? (wanted - along[k - 1]) / (along[k] - along[k - 1]) : 0;
-  return project(at(k - 1) + std::clamp(t, 0.0, 1.0) * (at(k) - at(k - 1)));
+  return at(k - 1) + std::clamp(t, 0.0, 1.0) * (at(k) - at(k - 1));
 }
+
+QPointF Viewport::handleAt(const EdgeHandle& h) const { return project(handlePoint(h)); }
 
 double Viewport::shareNear(int edge, const QPointF& p) const {
   const auto along = lengthsAlong(*m_part, edge);
-  const auto& chain = m_part->display.edgeChain[static_cast<std::size_t>(edge)];
-  auto at = [&](std::size_t k) -> const Vec3& { return m_part->display.points[static_cast<std::size_t>(chain[k])]; };
+  const auto& chain = m_part->drawn().edgeChain[static_cast<std::size_t>(edge)];
+  auto at = [&](std::size_t k) -> const Vec3& { return m_part->drawn().points[static_cast<std::size_t>(chain[k])]; };
   const CameraFrame view = frame();
   const Vec3 ray = view.ray(p.x(), p.y());
   auto aside = [&](const Vec3& x) { return Vec3(x - x.dot(ray) * ray); }; // across the line of sight
@@ -1005,14 +1014,28 @@ double Viewport::shareNear(int edge, const QPointF& p) const {
 
 void Viewport::placeHandles() {
   std::vector<QPointF> at;
-  for (const auto& h : m_handles) at.push_back(handleAt(h));
+  for (std::size_t i = 0; i < m_handles.size(); ++i)
+    if (static_cast<int>(i) == m_heldHandle || m_show.seeThrough || inSight(handlePoint(m_handles[i])))
+      at.push_back(handleAt(m_handles[i]));
   m_outline2d->showHandles(std::move(at));
 }
 
 void Viewport::placeNumbers() {
+  // Chosen elements stand alone before a ghost of the part, and are all seen. While the picture moves, what was hidden
+  // stays so: asking costs too much then.
+  const bool all = m_brush || m_show.seeThrough || m_show.linesOnly;
+  if (!m_moving || m_numberInSight.size() != m_numbers.size()) {
+    m_numberInSight.assign(m_numbers.size(), 1);
+    for (std::size_t i = 0; i < m_numbers.size() && !all; ++i) m_numberInSight[i] = inSight(m_numbers[i].at);
+  }
   std::vector<QPointF> at;
-  for (const auto& l : m_numbers) at.push_back(project(l.at));
-  m_labels->show(m_numbers, std::move(at));
+  std::vector<NumberLabel> shown;
+  for (std::size_t i = 0; i < m_numbers.size(); ++i)
+    if (m_numberInSight[i]) {
+      shown.push_back(m_numbers[i]);
+      at.push_back(project(m_numbers[i].at));
+    }
+  m_labels->show(shown, std::move(at));
 }
 
 void Viewport::setShrunk(bool on) {
@@ -1102,7 +1125,7 @@ QSize Viewport::freeForPicture() {
 
 void Viewport::fit() {
   if (!m_part) return;
-  const auto& t = m_part->display;
+  const auto& t = m_part->drawn();
   std::vector<Vec3> points;
   Box box;
   for (std::size_t i = 0; i < t.triangles.size(); ++i)
@@ -1147,7 +1170,7 @@ int Viewport::hitTriangle(const QPointF& at, double& best) const {
   if (!m_part || width() < 1 || height() < 1) return -1;
   const CameraFrame view = frame();
   const Vec3 o = view.eye, dir = view.ray(at.x(), at.y());
-  const auto& t = m_part->display;
+  const auto& t = m_part->drawn();
   best = 1e300;
   auto enter = [&](const Box& b, int) {
     double lo = 0, hi = 1e300;
@@ -1183,7 +1206,7 @@ int Viewport::pick(const QPointF& at) const {
 int Viewport::pick(const QPointF& at, int tri, double best) const {
   if (!m_part) return -1;
   const Vec3 o = frame().eye;
-  const auto& t = m_part->display;
+  const auto& t = m_part->drawn();
   int face = tri >= 0 ? t.triangleFace[static_cast<std::size_t>(tri)] : -1;
   if (m_pickDim == Dim::Face) return face;
   if (m_pickDim == Dim::Body) return face < 0 ? -1 : m_part->faces[static_cast<std::size_t>(face)].bodies[0];
@@ -1239,7 +1262,7 @@ void Viewport::pan(const QPointF& delta) {
 std::set<int> Viewport::inside(const QRectF& box) const {
   std::set<int> r;
   if (!m_part) return r;
-  const auto& t = m_part->display;
+  const auto& t = m_part->drawn();
   auto in = [&](const Vec3& p) { return box.contains(project(p)); };
   auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   if (m_pickDim == Dim::Point) {
@@ -1276,7 +1299,8 @@ void Viewport::mousePressEvent(QMouseEvent* e) {
   m_dragging = false;
   m_heldHandle = -1;
   for (std::size_t i = 0; i < m_handles.size() && e->button() == Qt::LeftButton; ++i)
-    if (const QPointF off = handleAt(m_handles[i]) - e->position(); off.manhattanLength() < 12)
+    if (const QPointF off = handleAt(m_handles[i]) - e->position();
+        off.manhattanLength() < 12 && (m_show.seeThrough || inSight(handlePoint(m_handles[i]))))
       m_heldHandle = static_cast<int>(i);
   if (m_heldHandle >= 0) return;
   if (m_show.cut && m_part && !m_awaitsSection && e->button() == Qt::LeftButton)
@@ -1316,7 +1340,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* e) {
     int tri = hitTriangle(e->position(), distance);
     if (tri >= 0) {
       const CameraFrame view = frame();
-      emit surfaceHovered(m_part->display.triangleFace[static_cast<std::size_t>(tri)],
+      emit surfaceHovered(m_part->drawn().triangleFace[static_cast<std::size_t>(tri)],
                           view.eye + distance * view.ray(e->position().x(), e->position().y()), e->position());
     } else
       emit surfaceHovered(-1, Vec3::Zero(), e->position());
@@ -1393,7 +1417,7 @@ std::size_t Viewport::hoverLines() const { return m_outline2d->lines().size(); }
 
 std::vector<QPolygonF> Viewport::outlineOf(Dim dim, int entity) const {
   std::vector<QPolygonF> lines;
-  const auto& t = m_part->display;
+  const auto& t = m_part->drawn();
   auto at = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   if (dim == Dim::Point) {
     const QPointF p = project(m_part->points[static_cast<std::size_t>(entity)].at);

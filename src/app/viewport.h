@@ -68,12 +68,16 @@ public:
   void setHandles(std::vector<EdgeHandle> handles);
   const std::vector<EdgeHandle>& handles() const { return m_handles; }
   QPointF handleAt(const EdgeHandle& handle) const;
+  /// Whether nothing of the part stands before p, sections and hidden faces left out.
+  bool inSight(const Vec3& p) const;
   /// Numbers at the nodes and elements that are chosen: those of the place or range on show, else at the nodes on what
   /// is selected. None where there are more than kMostNumbers.
   void setNumbersShown(bool on);
   bool numbersShown() const { return m_show.numbers; }
   static constexpr std::size_t kMostNumbers = 400;
   const std::vector<NumberLabel>& numbers() const { return m_numbers; }
+  /// How many of them are drawn: not those at nodes behind the part.
+  std::size_t numbersDrawn() const { return m_labels->count(); }
   bool tooManyNumbers() const { return m_tooManyNumbers; }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
@@ -129,7 +133,7 @@ public:
   std::size_t sectionCells() const { return m_sectionCells; }
   /// Entity under a widget position, or -1; used by hover and picks.
   int pick(const QPointF& at) const;
-  /// The same when the display triangle there and its distance are known.
+  /// The same when the drawn triangle there and its distance are known.
   int pick(const QPointF& at, int triangle, double distance) const;
   QPointF project(const Vec3& p) const;
   /// Entities of the kind picked that lie wholly inside a rectangle on the screen, hidden ones left out.
@@ -190,6 +194,7 @@ private:
   int m_hover = -1;
   HoverOutline* m_outline2d = nullptr; ///< of what is hovered
   std::vector<NumberLabel> m_numbers;
+  std::vector<char> m_numberInSight; ///< of the last picture at rest
   std::vector<EdgeHandle> m_handles;
   int m_heldHandle = -1;
   bool m_handleMoved = false; ///< since it is held
@@ -221,6 +226,7 @@ private:
   void rebuildNumbers();
   void placeNumbers();
   void placeHandles();
+  Vec3 handlePoint(const EdgeHandle& handle) const;
   /// Share of an edge's length at the place of it that is nearest on the screen.
   double shareNear(int edge, const QPointF& at) const;
   void chooseBrushDrawn(std::size_t most);

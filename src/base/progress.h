@@ -41,11 +41,16 @@ public:
     check();
     {
       std::lock_guard lock(m_mutex);
-      m_name = name;
+      m_name = m_again.empty() ? name : m_again + ": " + name;
       m_from = from;
       m_to = to;
     }
     report(0);
+  }
+  /// Stages that were there before follow once more; `why` stands before their names from now on.
+  void again(const std::string& why) {
+    std::lock_guard lock(m_mutex);
+    m_again = why;
   }
   /// Share of the current stage done, in [0, 1].
   void report(double share) {
@@ -59,7 +64,7 @@ private:
   std::atomic<bool> m_stop{false};
   std::atomic<std::size_t> m_limit{0};
   std::mutex m_mutex;
-  std::string m_name;
+  std::string m_name, m_again;
   double m_from = 0, m_to = 1;
 };
 

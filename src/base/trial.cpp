@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/trial.h"
+#include "base/progress.h"
 #include <cerrno>
 #include <csignal>
 #include <fcntl.h>
@@ -10,7 +11,7 @@
 
 namespace tess {
 
-bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>& work) {
+bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>& work, const Progress* progress) {
   pid_t child = fork();
   if (child < 0) return true; // no processes to be had: read without the trial
   if (child == 0) {
@@ -39,8 +40,17 @@ bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>
     _exit(0);
   }
   int status = 0;
-  while (waitpid(child, &status, 0) < 0)
-    if (errno != EINTR) return true;
+  for (;;) {
+    const pid_t ended = waitpid(child, &status, progress ? WNOHANG : 0);
+    if (ended == child) break;
+    if (ended < 0 && errno != EINTR) return true;
+    if (ended == 0 && progress->stopped()) {
+      kill(child, SIGKILL);
+      waitpid(child, &status, 0);
+      progress->check();
+    }
+    if (ended == 0) usleep(2000);
+  }
   return WIFEXITED(status) && WEXITSTATUS(status) == 0;
 }
 

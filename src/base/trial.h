@@ -7,8 +7,11 @@
 
 namespace tess {
 
+class Progress;
+
 /// True when `work` comes to an end in a child process with memory for a file of so many bytes and 120 s of CPU time.
-/// True as well when no process is to be had. Not to be called while other threads hold locks that `work` needs.
-bool survives(std::uintmax_t bytes, const std::function<void()>& work);
+/// True as well when no process is to be had. Not to be called while other threads hold locks that `work` needs. Throws
+/// Cancelled on a stop, the child ended.
+bool survives(std::uintmax_t bytes, const std::function<void()>& work, const Progress* progress = nullptr);
 
 } // namespace tess

@@ -712,7 +712,7 @@ int improveCommand(const std::string& path, const std::string& limits, const std
   Progress progress;
   Watch watch(progress, true);
   return guarded(report, [&] {
-    auto m = readMesh(path);
+    auto m = readMesh(path, &progress);
     if (!m) return fail(m.problem(), report);
     std::vector<char> chosen;
     if (!only.empty()) {

@@ -89,7 +89,7 @@ std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std:
   return {};
 }
 
-Result<Mesh> readMesh(const std::string& path) {
+Result<Mesh> readMesh(const std::string& path, const Progress* progress) {
   auto f = meshFormatOfPath(path);
   std::error_code ec;
   if (!std::filesystem::exists(path, ec)) {
@@ -101,9 +101,9 @@ Result<Mesh> readMesh(const std::string& path) {
     p.todo = "check the path";
     return p;
   }
-  if (f == MeshFormat::Vtu) return readVtu(path);
-  if (f == MeshFormat::Inp) return readInp(path);
-  if (polyMeshFolder(path)) return readFoam(path);
+  if (f == MeshFormat::Vtu) return readVtu(path, progress);
+  if (f == MeshFormat::Inp) return readInp(path, progress);
+  if (polyMeshFolder(path)) return readFoam(path, progress);
   Problem p;
   p.code = "file.format";
   p.what = "the mesh format is not readable";

@@ -3,6 +3,7 @@
 // mesh with regions and groups. Node orders and face numbers come from the element table, checked against the solvers.
 #pragma once
 #include "base/problem.h"
+#include "base/progress.h"
 #include "mesh/mesh.h"
 
 namespace tess {
@@ -15,8 +16,9 @@ const char* meshFormatName(MeshFormat f);
 
 /// Writes the mesh, coordinates multiplied by `scale`.
 std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std::string& path, double scale = 1);
-/// Reads VTU (with its sibling NAME.boundary.vtp if there), .inp, or a folder with a polyMesh.
-Result<Mesh> readMesh(const std::string& path);
+/// Reads VTU (with its sibling NAME.boundary.vtp if there), .inp, or a folder with a polyMesh. All readers of meshes
+/// throw Cancelled on a stop.
+Result<Mesh> readMesh(const std::string& path, const Progress* progress = nullptr);
 /// Reads the file again and compares counts, volume and set areas with what was to be written (vtu, inp, polyMesh; the
 /// last holds linear elements only, so of others just the counts). Nothing when they agree.
 std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const std::string& path, double scale);
@@ -44,12 +46,12 @@ struct CellValues {
 /// Reads a scalar array of a VTU file (cells of any dimension); fails when it is not there and names those that are.
 Result<CellValues> readVtuArray(const std::string& path, const std::string& array);
 /// Read by way of trial in a process of its own first, since damaged files can crash the library behind it.
-Result<Mesh> readVtu(const std::string& path);
-Result<Mesh> readInp(const std::string& path);
+Result<Mesh> readVtu(const std::string& path, const Progress* progress = nullptr);
+Result<Mesh> readInp(const std::string& path, const Progress* progress = nullptr);
 /// The folder of the polyMesh that a path means: itself, below it, or that of a file in it; nothing when there is none.
 std::optional<std::string> polyMeshFolder(const std::string& path);
 /// Text files only; cells of other shapes than ours are refused. Metres by convention.
-Result<Mesh> readFoam(const std::string& path);
+Result<Mesh> readFoam(const std::string& path, const Progress* progress = nullptr);
 
 /// For every boundary face the first face group it is in, or -1.
 std::vector<std::int32_t> firstGroupOfFaces(const Mesh& mesh);

@@ -135,10 +135,11 @@ struct PolyMesh {
   }
 };
 
-void readPoints(Text t, PolyMesh& p) {
+void readPoints(Text t, PolyMesh& p, const Progress* progress) {
   const std::size_t n = t.count();
   t.want('(');
   for (std::size_t i = 0; i < n; ++i) {
+    if (progress && i % 4096 == 0) progress->check();
     t.want('(');
     Vec3 v;
     for (int k = 0; k < 3; ++k) v[k] = t.number<double>();
@@ -148,10 +149,11 @@ void readPoints(Text t, PolyMesh& p) {
   }
 }
 
-void readFaces(Text t, PolyMesh& p) {
+void readFaces(Text t, PolyMesh& p, const Progress* progress) {
   const std::size_t n = t.count();
   t.want('(');
   for (std::size_t i = 0; i < n; ++i) {
+    if (progress && i % 4096 == 0) progress->check();
     const std::size_t k = t.count();
     t.want('(');
     for (std::size_t j = 0; j < k; ++j) {
@@ -271,7 +273,7 @@ void readZones(Text t, Mesh& m) {
   m.cellRegion = region;
 }
 
-Mesh meshFrom(const PolyMesh& p) {
+Mesh meshFrom(const PolyMesh& p, const Progress* progress) {
   Mesh m;
   m.unit = "m"; // by convention
   m.nodes = p.points;
@@ -284,6 +286,7 @@ Mesh meshFrom(const PolyMesh& p) {
   std::vector<std::vector<std::int32_t>> rings;
   std::vector<std::int32_t> nodes;
   for (std::size_t c = 0; c < p.cells; ++c) {
+    if (progress && c % 4096 == 0) progress->check();
     rings.clear();
     for (std::size_t f : of[c]) {
       rings.emplace_back(p.face(f).begin(), p.face(f).end());
@@ -339,12 +342,13 @@ std::optional<std::string> polyMeshFolder(const std::string& path) {
   return {};
 }
 
-Result<Mesh> readFoam(const std::string& path) {
+Result<Mesh> readFoam(const std::string& path, const Progress* progress) {
   const auto folder = polyMeshFolder(path);
   if (!folder) return unreadable(path, "there is no polyMesh in it");
   fs::path now;
   try {
     auto text = [&](const char* name) {
+      if (progress) progress->check();
       now = fs::path(*folder) / name;
       auto t = readFile(now.string());
       if (!t) {
@@ -354,14 +358,14 @@ Result<Mesh> readFoam(const std::string& path) {
       return Text(std::move(*t));
     };
     PolyMesh p;
-    readPoints(text("points"), p);
-    readFaces(text("faces"), p);
+    readPoints(text("points"), p, progress);
+    readFaces(text("faces"), p, progress);
     p.owner = text("owner").labels();
     p.neighbour = text("neighbour").labels();
     checkOwners(p);
     readPatches(text("boundary"), p);
     now = *folder;
-    Mesh m = meshFrom(p);
+    Mesh m = meshFrom(p, progress);
     std::error_code ec;
     if (fs::exists(fs::path(*folder) / "cellZones", ec)) readZones(text("cellZones"), m);
     rebuildFaces(m);

@@ -154,7 +154,7 @@ std::optional<std::vector<long>> numbersOf(const std::vector<std::string>& words
 
 } // namespace
 
-Result<Mesh> readInp(const std::string& path) {
+Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   auto text = readFile(path);
   if (!text) return text.problem();
   Mesh m;
@@ -201,7 +201,7 @@ Result<Mesh> readInp(const std::string& path) {
     return r;
   };
   while (std::getline(in, line)) {
-    ++number;
+    if (++number % 4096 == 0 && progress) progress->check();
     if (!line.empty() && line.back() == '\r') line.pop_back();
     if (const auto at = line.find("lengths in "); number == 1 && line.compare(0, 2, "**") == 0 && at != line.npos) {
       const std::string unit = line.substr(at + 11); // what writeInp says, unless it was scaled

@@ -79,30 +79,48 @@ Problem unreadable(const std::string& path, const std::string& why) {
   return p;
 }
 
-template <class Reader> vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors) {
+/// Ends a reader's work on a stop.
+class Stopper : public vtkCommand {
+public:
+  static Stopper* New() { return new Stopper; }
+  void Execute(vtkObject* reader, unsigned long, void*) override {
+    if (progress && progress->stopped()) static_cast<vtkAlgorithm*>(reader)->SetAbortExecute(1);
+  }
+  const Progress* progress = nullptr;
+};
+
+template <class Reader>
+vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors, const Progress* progress) {
   auto reader = vtkSmartPointer<Reader>::New();
   reader->AddObserver(vtkCommand::ErrorEvent, errors);
   reader->SetFileName(path.c_str());
   vtkObject::GlobalWarningDisplayOff();
+  vtkNew<Stopper> stopper;
+  stopper->progress = progress;
+  reader->AddObserver(vtkCommand::ProgressEvent, stopper);
   reader->Update();
+  if (progress) progress->check();
   return reader;
 }
 
-template <class Reader> bool readable(const std::string& path) {
+template <class Reader> bool readable(const std::string& path, const Progress* progress) {
   std::error_code ec;
-  return survives(std::filesystem::file_size(path, ec), [&] {
-    vtkNew<ErrorCatcher> errors;
-    readerOf<Reader>(path, errors);
-  });
+  return survives(
+      std::filesystem::file_size(path, ec),
+      [&] {
+        vtkNew<ErrorCatcher> errors;
+        readerOf<Reader>(path, errors, nullptr);
+      },
+      progress);
 }
 
-Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path) {
+Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, const Progress* progress) {
   auto text = readFile(path);
   if (!text) return text.problem();
-  if (!readable<vtkXMLUnstructuredGridReader>(path))
+  if (!readable<vtkXMLUnstructuredGridReader>(path, progress))
     return unreadable(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<ErrorCatcher> errors;
-  vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors)->GetOutput();
+  vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors, progress)->GetOutput();
   if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
     return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
   return g;
@@ -187,9 +205,9 @@ std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, doub
 Result<Mesh> readSurface(const std::string& path) {
   const std::string file = std::filesystem::path(path).extension() == ".vtu" ? boundaryPath(path) : path;
   if (auto text = readFile(file); !text) return text.problem();
-  if (!readable<vtkXMLPolyDataReader>(file)) return unreadable(file, "its contents are damaged");
+  if (!readable<vtkXMLPolyDataReader>(file, nullptr)) return unreadable(file, "its contents are damaged");
   vtkNew<ErrorCatcher> errors;
-  auto reader = readerOf<vtkXMLPolyDataReader>(file, errors);
+  auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, nullptr);
   vtkPolyData* s = reader->GetOutput();
   auto array = [&](const char* name) { return vtkIntArray::SafeDownCast(s->GetCellData()->GetArray(name)); };
   auto *face = array("face"), *behind = array("region_behind"), *front = array("region_front");
@@ -222,8 +240,8 @@ Result<Mesh> readSurface(const std::string& path) {
   return m;
 }
 
-Result<Mesh> readVtu(const std::string& path) {
-  auto read = readGrid(path);
+Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
+  auto read = readGrid(path, progress);
   if (!read) return read.problem();
   vtkUnstructuredGrid* g = *read;
   Mesh m;
@@ -238,6 +256,7 @@ Result<Mesh> readVtu(const std::string& path) {
   std::vector<std::int32_t> ids;
   int dropped = 0, top = 0;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
+    if (progress && (c & 0xffff) == 0) progress->check();
     const ElementTopology* t = nullptr;
     for (int k = 0; k < kElementTypes; ++k) {
       const auto& e = topology(static_cast<ElementType>(k));
@@ -274,10 +293,10 @@ Result<Mesh> readVtu(const std::string& path) {
   rebuildFaces(m);
   std::string sibling = boundaryPath(path);
   if (!std::filesystem::exists(sibling)) return m;
-  if (!readable<vtkXMLPolyDataReader>(sibling))
+  if (!readable<vtkXMLPolyDataReader>(sibling, progress))
     return unreadable(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
   vtkNew<ErrorCatcher> errors;
-  auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors);
+  auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors, progress);
   vtkPolyData* s = pr->GetOutput();
   auto* group = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("group"));
   auto* node = vtkIntArray::SafeDownCast(s->GetPointData()->GetArray("node"));
@@ -312,7 +331,7 @@ Result<Mesh> readVtu(const std::string& path) {
 }
 
 Result<CellValues> readVtuArray(const std::string& path, const std::string& array) {
-  auto read = readGrid(path);
+  auto read = readGrid(path, nullptr);
   if (!read) return read.problem();
   vtkUnstructuredGrid* g = *read;
   vtkDataArray* cells = g->GetCellData()->GetArray(array.c_str());

@@ -117,6 +117,14 @@ double shortestEdgeThatMatters(const Part& part) {
   return least < std::numeric_limits<double>::max() ? least : 0;
 }
 
+void makeSmooth(Part& part, const Progress* progress) {
+  constexpr std::size_t kLarge = 25000; // triangles for display; five times as many are drawn without delay
+  if (part.faceted || !part.shape || part.display.triangles.size() > kLarge) return;
+  auto t = part.shape->tessellate(2e-4 * part.diagonal(), 5 * kPi / 180, progress);
+  if (t && t->triangles.size() >= part.display.triangles.size() && t->triangles.size() < 5 * kLarge)
+    part.smooth = std::move(*t);
+}
+
 Result<Part> finishedPart(Part part, const std::string& path) {
   part.path = path;
   for (const auto& p : part.display.points) part.box.add(p);

@@ -121,18 +121,25 @@ public:
   bool faceted = false;
   Box box;
   Tessellation display; ///< made on load: 1/1000 of the diagonal, 15 degrees
+  Tessellation smooth;  ///< as display but for the eye, see makeSmooth(); empty unless asked for
   std::shared_ptr<const Shape> shape;
 
   double diagonal() const { return box.diagonal(); }
   double volume() const;
   double surfaceArea() const; ///< outer and shared faces, each once
   int count(Dim d) const;
+  /// What pictures of the part show: `smooth` where there is one. Nothing that is computed hangs on it.
+  const Tessellation& drawn() const { return smooth.triangles.empty() ? display : smooth; }
   /// "182 x 96 x 96 mm"
   std::string sizeText() const;
 };
 
 /// The shortest edge that is no tiny one (1/1000 of the diagonal and more, hidden ones aside); 0 without edges.
 double shortestEdgeThatMatters(const Part& part);
+
+/// Gives the part triangles so fine that its curved faces look smooth from near (5 degrees), unless it is made of
+/// facets or so large that drawing them would be slow, or the kernel cannot. Throws Cancelled on a stop.
+void makeSmooth(Part& part, const Progress* progress);
 
 /// Pairs of bodies with a gap above 0 and up to `within` between them that share no face; by the display triangulation,
 /// so curved gaps are known to its tolerance only. In the order of bodies.

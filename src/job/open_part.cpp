@@ -92,7 +92,7 @@ KnownSurface surfaceOf(const Mesh& m, const std::vector<MeshGroup>& sets, std::v
 
 Result<MeshPart> readMeshPart(const std::string& path, const LoadOptions& options, Progress* progress) {
   if (progress) progress->stage("Reading the mesh", 0, 0.6);
-  auto mesh = readMesh(path);
+  auto mesh = readMesh(path, progress);
   if (!mesh) return mesh.problem();
   if (progress) progress->check();
   MeshPart r;

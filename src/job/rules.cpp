@@ -143,7 +143,7 @@ const std::vector<RuleKind>& ruleTable() {
          "size",
          "edge-marks",
          "The overall size. Target is the mean edge length; the minimum bounds only what is derived from shape.",
-         {length("target", "", "mean edge length; a twentieth of the diagonal when not given"),
+         {length("target", "", "mean edge length; a twentieth of the diagonal in two digits when not given"),
           ranged("growth", SlotType::Number, "1.3", "size ratio of neighbouring elements", 1, 3, true),
           length("minimum", "", "smallest size derived from shape; a tenth of the target when not given"),
           length("maximum", "", "largest size; the target when not given"),

@@ -460,29 +460,25 @@ void judgeFlat(RunResult& run, const std::string& unit) {
   const Mesh& m = run.mesh;
   const auto own = ownAngles(m);
   const auto& angle = run.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)];
-  std::size_t touching = 0, sharpest = 0;
+  std::size_t sharpest = 0;
   run.angleElsewhere = 180;
   for (std::size_t n = 0; n < own.size(); ++n)
     if (own[n] < own[sharpest]) sharpest = n;
   if (!own.empty()) run.ownAngle = own[sharpest];
-  std::vector<std::int32_t> flat, apart; // all, and those that touch no sharp edge or corner
+  std::vector<std::int32_t> flat;
   for (std::size_t c = 0; c < angle.value.size(); ++c) {
-    bool touches = false;
-    for (auto n : m.cells.of(c)) touches = touches || own[static_cast<std::size_t>(n)] < kFlatAngle;
     if (angle.value[c] < kFlatAngle) {
       flat.push_back(static_cast<std::int32_t>(c));
-      touching += touches;
-      if (!touches) apart.push_back(flat.back());
-    } else if (!touches)
+      continue;
+    }
+    const auto n = m.cells.of(c);
+    if (std::none_of(n.begin(), n.end(), [&](auto v) { return own[static_cast<std::size_t>(v)] < kFlatAngle; }))
       run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[c]);
   }
-  const auto wedged = inSharpWedge(m, apart, kFlatAngle);
-  std::size_t beside = 0;
-  for (std::size_t i = 0; i < apart.size(); ++i)
-    if (wedged[i])
-      ++beside;
-    else
-      run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[static_cast<std::size_t>(apart[i])]);
+  const FlatCells cause = causesOfFlatness(m, own, flat, kFlatAngle);
+  for (auto c : cause.elsewhere)
+    run.angleElsewhere = std::min<double>(run.angleElsewhere, angle.value[static_cast<std::size_t>(c)]);
+  const std::size_t touching = cause.touching.size(), beside = cause.beside.size();
   if (touching + beside == 0) return;
   Problem p;
   p.severity = Severity::Note;

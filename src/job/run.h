@@ -41,9 +41,6 @@ struct RunResult {
   bool reused = false; ///< the mesh, or its corners, are those of an earlier run
 };
 
-/// Dihedral angle in degrees below which an element counts as flat.
-constexpr double kFlatAngle = 8;
-
 /// The surface alone, to be looked at and kept: a mesh without cells, groups attached. Throws Cancelled on a stop.
 Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
                             std::vector<Problem>& problems);

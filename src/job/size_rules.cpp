@@ -13,7 +13,10 @@ double overallTarget(const Brief& asWritten, const Part& part) {
   const Brief brief = settled(asWritten, &part);
   const Rule* r = brief.first("everywhere");
   double t = r ? slotNumber(*r, "target", part.unit) : 0;
-  return t > 0 ? t : part.diagonal() / 20;
+  if (t > 0) return t;
+  // A figure that a person would say.
+  const double twentieth = part.diagonal() / 20, step = std::pow(10, std::floor(std::log10(twentieth)) - 1);
+  return std::round(twentieth / step) * step;
 }
 
 std::string sizeReasonName(const Brief& brief, int rule) {

@@ -127,4 +127,19 @@ std::vector<char> inSharpWedge(const Mesh& m, const std::vector<std::int32_t>& c
   return in;
 }
 
+FlatCells causesOfFlatness(const Mesh& m, const std::vector<float>& own, const std::vector<std::int32_t>& flat,
+                           double degrees) {
+  FlatCells r;
+  std::vector<std::int32_t> apart;
+  for (auto c : flat) {
+    const auto n = m.cells.of(static_cast<std::size_t>(c));
+    const bool touches =
+        std::any_of(n.begin(), n.end(), [&](auto v) { return own[static_cast<std::size_t>(v)] < degrees; });
+    (touches ? r.touching : apart).push_back(c);
+  }
+  const auto wedged = inSharpWedge(m, apart, degrees);
+  for (std::size_t i = 0; i < apart.size(); ++i) (wedged[i] ? r.beside : r.elsewhere).push_back(apart[i]);
+  return r;
+}
+
 } // namespace tess

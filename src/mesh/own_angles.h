@@ -18,4 +18,18 @@ std::vector<float> ownAngles(const Mesh& mesh);
 /// edges).
 std::vector<char> inSharpWedge(const Mesh& mesh, const std::vector<std::int32_t>& cells, double degrees);
 
+/// Dihedral angle in degrees below which an element counts as flat.
+constexpr double kFlatAngle = 8;
+
+/// Flat cells by what makes them so.
+struct FlatCells {
+  std::vector<std::int32_t> touching;  ///< a sharp edge or corner of the part
+  std::vector<std::int32_t> beside;    ///< one, in a wedge thinner than they are (inSharpWedge)
+  std::vector<std::int32_t> elsewhere; ///< nothing of the part
+};
+
+/// Sorts `flat` cells; `own`: what ownAngles tells of the mesh, sharp being what is below `degrees`.
+FlatCells causesOfFlatness(const Mesh& mesh, const std::vector<float>& own, const std::vector<std::int32_t>& flat,
+                           double degrees);
+
 } // namespace tess

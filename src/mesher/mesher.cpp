@@ -2,6 +2,7 @@
 #include "mesher/mesher.h"
 #include "geometry/joined.h"
 #include "geometry/subset.h"
+#include "mesh/own_angles.h"
 #include "mesher/take_back.h"
 #include "mesher/tet.h"
 #include <chrono>
@@ -196,6 +197,68 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const Surfac
   return filled;
 }
 
+/// Tetrahedra with their surface, ready to be judged.
+struct Meshed {
+  Filled filled;
+  int attempts = 1;         ///< at surfaces, until one could be filled
+  std::vector<Vec3> lostAt; ///< where the first one could not
+  ImproveStats stats;
+  Mesh mesh;
+  std::vector<std::int32_t> flat; ///< cells flatter than kFlatAngle that no sharp rim or corner of the part enforces
+  double worst = 1;               ///< their smallest quality
+};
+
+/// Surface, tetrahedra within it, improvement.
+Result<Meshed> meshBySize(const Part& part, SizeField size, const SurfaceMesh* kept, MeshOutcome& out, Clock& clock,
+                          Progress& progress) {
+  Meshed r;
+  const SizeField asked = size;
+  for (;; ++r.attempts) {
+    auto f = fillSurface(part, size, kept, out, clock, progress);
+    if (f) {
+      r.filled = std::move(*f);
+      break;
+    }
+    // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
+    // tried before giving up: finer at the places that failed, then without bridging.
+    if (f.problem().code != "tet.recovery" || r.attempts == 3 || kept) return f.problem();
+    spdlog::debug("filling failed: attempt {} follows", r.attempts + 1);
+    if (r.attempts == 1) {
+      r.lostAt = f.problem().places;
+      for (const Vec3& p : r.lostAt) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
+      size.build();
+    } else
+      size.bridging.tolerance = 0;
+  }
+  TetCore& core = r.filled.core;
+  SurfaceMesh& surface = r.filled.surface;
+  if (auto p = assignRegions(core, surface, part, progress)) return *p;
+  progress.stage("Points inside", 0.45, 0.65);
+  refineInside(core, size, progress);
+  clock.lap("points");
+  progress.stage("Improving", 0.65, 0.9);
+  r.stats = improveTets(core, surface, kept ? nullptr : &part, size, progress);
+  spdlog::debug(
+      "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions; surface: {} slides, {} peels, {} "
+      "insertions, {} contractions; worst {:.4f} -> {:.4f}",
+      r.stats.removals, r.stats.flips, r.stats.moves, r.stats.collapses, r.stats.insertions, r.stats.slides,
+      r.stats.peels, r.stats.surfaceInsertions, r.stats.surfaceContractions, r.stats.worstBefore, r.stats.worstAfter);
+  r.mesh = collect(core, surface, part, progress);
+  const double least = std::sin(kFlatAngle * kPi / 180);
+  auto quality = [&](std::size_t c) {
+    const auto n = r.mesh.cells.of(c);
+    auto at = [&](std::size_t k) -> const Vec3& { return r.mesh.nodes[static_cast<std::size_t>(n[k])]; };
+    return tetSine(at(0), at(1), at(2), at(3));
+  };
+  std::vector<std::int32_t> flat;
+  for (std::size_t c = 0; c < r.mesh.cells.size(); ++c)
+    if (quality(c) < least) flat.push_back(static_cast<std::int32_t>(c));
+  if (!flat.empty()) r.flat = causesOfFlatness(r.mesh, ownAngles(r.mesh), flat, kFlatAngle).elsewhere;
+  for (auto c : r.flat) r.worst = std::min(r.worst, quality(static_cast<std::size_t>(c)));
+  clock.lap("improve");
+  return r;
+}
+
 /// Meshes a part all of whose edges are followed.
 Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
                                  const SurfaceMesh* kept, Progress& progress) {
@@ -204,10 +267,6 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
                                                 : static_cast<std::size_t>(std::thread::hardware_concurrency()));
   MeshOutcome out;
   Clock clock(out.timings);
-  SizeField size = asked;
-  std::optional<Filled> filled;
-  int attempt = 0;
-  std::vector<Vec3> lostAt; ///< where the first surface could not be filled
   if (kept) {
     auto crossings = findCrossings(kept->points, kept->triangles, 1, &progress);
     if (!crossings.empty()) {
@@ -224,44 +283,65 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   }
   if (options.onlySurface) {
     progress.stage("Surface", 0.05, 0.9);
-    auto s = meshSurface(part, size, progress);
+    auto s = meshSurface(part, asked, progress);
     if (!s) return s.problem();
     clock.lap("surface");
     out.fit = surfaceFit(s->mesh, part, progress);
-    filled.emplace();
-    filled->surface = std::move(s->mesh);
-    filled->core.points = filled->surface.points;
-    out.mesh = collect(filled->core, filled->surface, part, progress);
+    TetCore none;
+    none.points = s->mesh.points;
+    out.mesh = collect(none, s->mesh, part, progress);
     return out;
   }
-  for (; !filled; ++attempt) {
-    auto f = fillSurface(part, size, kept, out, clock, progress);
-    if (f) {
-      filled = std::move(*f);
-      break;
+  auto first = meshBySize(part, asked, kept, out, clock, progress);
+  if (!first) return first.problem();
+  Meshed meshed = std::move(*first);
+  // A few elements that stay flat although the part does not ask for it: others come of smaller triangles there.
+  constexpr std::size_t kFewFlat = 200;
+  constexpr int kMore = 2;
+  SizeField finer = asked;
+  std::vector<Vec3> finerAt, places;
+  for (int more = 0; more < kMore && !kept && !meshed.flat.empty() && meshed.flat.size() <= kFewFlat; ++more) {
+    for (auto c : meshed.flat) {
+      Vec3 middle = Vec3::Zero();
+      for (auto n : meshed.mesh.cells.of(static_cast<std::size_t>(c)))
+        middle += 0.25 * meshed.mesh.nodes[static_cast<std::size_t>(n)];
+      places.push_back(middle);
+      finer.addPoint(middle, 0.5 * asked.at(middle), kReasonMesher);
     }
-    // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
-    // tried before giving up: finer at the places that failed, then without bridging.
-    if (f.problem().code != "tet.recovery" || attempt == 2 || kept) return f.problem();
-    spdlog::debug("filling failed: attempt {} follows", attempt + 2);
-    if (attempt == 0) {
-      lostAt = f.problem().places;
-      for (const Vec3& p : f.problem().places) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
-      size.build();
-    } else
-      size.bridging.tolerance = 0;
+    finer.build();
+    meshed.filled.core = {}; // all that is needed of it is in the mesh
+    progress.again("Finer at flat elements");
+    auto again = meshBySize(part, finer, nullptr, out, clock, progress);
+    spdlog::debug("{} flat elements of {:.4f}: once more gave {} of {:.4f}", meshed.flat.size(), meshed.worst,
+                  again ? again->flat.size() : 0, again ? again->worst : 0.0);
+    if (!again || again->worst <= meshed.worst) break;
+    meshed = std::move(*again);
+    finerAt = places;
   }
-  TetCore& core = filled->core;
-  SurfaceMesh& surface = filled->surface;
-  const int split = filled->split;
-  const std::vector<Vec3>& splitAt = filled->splitAt;
-  if (attempt > 0) {
+  if (!finerAt.empty()) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "size.flat";
+    p.what = "the mesh is finer than asked at " + std::to_string(finerAt.size()) +
+             (finerAt.size() == 1 ? " place" : " places") + " where elements were flat at first";
+    p.where = "first at " + formatPoint(finerAt.front()) + " " + part.unit;
+    p.why = "smaller triangles follow the surface better there";
+    p.places = finerAt;
+    out.problems.push_back(p);
+  }
+  const SurfaceMesh& surface = meshed.filled.surface;
+  const ImproveStats& stats = meshed.stats;
+  const int split = meshed.filled.split;
+  const std::vector<Vec3>& splitAt = meshed.filled.splitAt;
+  const std::vector<Vec3>& lostAt = meshed.lostAt;
+  if (meshed.attempts > 1) {
     Problem p;
     p.severity = Severity::Note;
     p.code = "surface.again";
-    p.what = "the surface was meshed " + std::to_string(attempt + 1) + " times before it could be filled";
-    p.why = attempt == 1 ? "nodes of surfaces that nearly touch left no room between them; it is finer there now"
-                         : "nodes of surfaces that nearly touch left no room between them; tiny edges are followed now";
+    p.what = "the surface was meshed " + std::to_string(meshed.attempts) + " times before it could be filled";
+    p.why = meshed.attempts == 2
+                ? "nodes of surfaces that nearly touch left no room between them; it is finer there now"
+                : "nodes of surfaces that nearly touch left no room between them; tiny edges are followed now";
     p.todo = "ask for a smaller size there if the mesh is too coarse for the place";
     p.places = lostAt;
     if (!lostAt.empty()) p.where = "first at " + formatPoint(lostAt.front()) + " " + part.unit;
@@ -279,13 +359,13 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     p.todo = "set 'slender' to 0 or a 'minimum' in the rule 'everywhere' if flat ones are accepted";
     out.problems.push_back(p);
   }
-  if (filled->bridged.merged) {
+  if (meshed.filled.bridged.merged) {
     Problem p;
     p.severity = Severity::Note;
     p.code = "surface.bridged";
-    p.what = "tiny edges and narrow faces were bridged: " + std::to_string(filled->bridged.merged) +
-             " nodes moved by at most " + formatNumber(filled->bridged.moved, 3) + " " + part.unit;
-    p.places = filled->bridged.places;
+    p.what = "tiny edges and narrow faces were bridged: " + std::to_string(meshed.filled.bridged.merged) +
+             " nodes moved by at most " + formatNumber(meshed.filled.bridged.moved, 3) + " " + part.unit;
+    p.places = meshed.filled.bridged.places;
     p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
     p.why = "they are far below the size asked for";
     p.todo = "put them into a group, or lower 'bridge', if the mesh must follow them";
@@ -302,18 +382,6 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     p.why = "surfaces lie closer together there than the size asked for";
     out.problems.push_back(p);
   }
-  if (auto p = assignRegions(core, surface, part, progress)) return *p;
-  progress.stage("Points inside", 0.45, 0.65);
-  refineInside(core, size, progress);
-  clock.lap("points");
-  progress.stage("Improving", 0.65, 0.9);
-  auto stats = improveTets(core, surface, kept ? nullptr : &part, size, progress);
-  spdlog::debug(
-      "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions; surface: {} slides, {} peels, {} "
-      "insertions, {} contractions; worst {:.4f} -> {:.4f}",
-      stats.removals, stats.flips, stats.moves, stats.collapses, stats.insertions, stats.slides, stats.peels,
-      stats.surfaceInsertions, stats.surfaceContractions, stats.worstBefore, stats.worstAfter);
-  clock.lap("improve");
   out.fit = surfaceFit(surface, part, progress);
   clock.lap("surface");
   if (stats.slides + stats.peels + stats.surfaceInsertions + stats.surfaceContractions > 0) {
@@ -333,7 +401,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
             "reported is that of the final surface";
     out.problems.push_back(p);
   }
-  out.mesh = collect(core, surface, part, progress);
+  out.mesh = std::move(meshed.mesh);
   if (options.order == 2) {
     progress.stage("Mid nodes", 0.9, 0.95);
     auto c = makeQuadratic(out.mesh, part, progress);

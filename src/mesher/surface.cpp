@@ -350,10 +350,13 @@ Attempt meshOnce(const Part& part, const Tessellation& tess, const SizeField& si
 
 namespace {
 
+/// Pairs of faces, and how many of their triangles cross.
+using PairCounts = std::map<std::pair<int, int>, std::size_t>;
+
 /// Faces of the part itself that run through each other: found when fine triangulations of the part still cross after
 /// they were made finer once more. No mesh can follow such a part. Only pairs that cross in the mesh too: two faces
 /// that nearly touch may cross in a triangulation although they do not.
-std::optional<Problem> ownCrossings(const Part& part, const std::set<std::pair<int, int>>& inMesh, Progress& progress) {
+std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, Progress& progress) {
   std::vector<CrossingPair> found;
   Tessellation fine;
   for (double finer : {1.0, 0.5}) {
@@ -403,17 +406,20 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   SurfaceOutcome out;
   const SizeField asked = size;
   std::size_t crossedBefore = std::numeric_limits<std::size_t>::max();
+  PairCounts firstCount; ///< of the first round
   for (int round = 0; round < rounds; ++round) {
     Attempt a = meshOnce(part, *tess, size, progress);
     auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, 1000, &progress);
     progress.check();
     spdlog::debug("surface round {}: {} triangles, {} left on lines, {} held, {} crossings, {} sources", round,
                   a.mesh.triangles.size(), a.stayedFiner, a.held, crossings.size(), size.sourceCount());
-    std::set<std::pair<int, int>> pairs;
-    for (const auto& c : crossings)
-      pairs.insert(std::minmax(a.mesh.face[static_cast<std::size_t>(c.a)], a.mesh.face[static_cast<std::size_t>(c.b)]));
-    for (const auto& f : pairs)
-      spdlog::debug("  faces {} ({}) and {} ({})", f.first + 1,
+    PairCounts count;
+    auto facesOf = [&](const CrossingPair& c) -> std::pair<int, int> {
+      return std::minmax(a.mesh.face[static_cast<std::size_t>(c.a)], a.mesh.face[static_cast<std::size_t>(c.b)]);
+    };
+    for (const auto& c : crossings) ++count[facesOf(c)];
+    for (const auto& [f, n] : count)
+      spdlog::debug("  {} times faces {} ({}) and {} ({})", n, f.first + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.first)].kind), f.second + 1,
                     surfaceKindName(part.faces[static_cast<std::size_t>(f.second)].kind));
     // Faces that lie closer together than what is bridged may cross before and not afterwards. The last resort, as
@@ -429,12 +435,18 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
         break;
       }
     }
-    // At a cusp of the part a refinement may still help.
-    if (!crossings.empty() && round <= 1)
-      if (auto p = touchingFaces(part, a.mesh, crossings, round == 1, progress)) return *p;
+    // Along a line of touch, and at a cusp of the part, a refinement does not help: what crosses there grows in number.
+    // Where it fades, triangles were too coarse, whatever the faces do beyond their ends.
+    if (!crossings.empty() && round == 1) {
+      std::vector<CrossingPair> stayed;
+      for (const auto& c : crossings)
+        if (2 * count[facesOf(c)] >= firstCount[facesOf(c)]) stayed.push_back(c);
+      if (auto p = touchingFaces(part, a.mesh, stayed, progress)) return *p;
+    }
+    if (round == 0) firstCount = std::move(count);
     // Crossings that outlive a refinement and other triangles to start from may be the part's own.
     if (!crossings.empty() && round == 2)
-      if (auto p = ownCrossings(part, pairs, progress)) return *p;
+      if (auto p = ownCrossings(part, count, progress)) return *p;
     if (crossings.empty() || round + 1 == rounds) {
       if (!crossings.empty()) {
         Problem p;

@@ -32,7 +32,7 @@ void refineInside(TetCore& core, const SizeField& size, Progress& progress);
 struct ImproveStats {
   int flips = 0, removals = 0, moves = 0, collapses = 0, insertions = 0;
   int slides = 0, peels = 0, surfaceInsertions = 0, surfaceContractions = 0; ///< changes of the surface
-  double worstBefore = 0, worstAfter = 0;                                    ///< smallest sine of a dihedral angle
+  double worstBefore = 0, worstAfter = 0;                                    ///< smallest tetQuality()
 };
 /// Edge and face removal, smoothing, contraction and insertion, worst first (Freitag & Ollivier-Gooch 1997; Klingner &
 /// Shewchuk 2007). As a last resort, when `part` is given, the surface itself is changed (boundary_moves.h); `surface`
@@ -41,6 +41,11 @@ ImproveStats improveTets(TetCore& core, SurfaceMesh& surface, const Part* part, 
                          Progress& progress);
 
 /// Smallest sine of the six dihedral angles, negative when the tet is inverted; 0.94 for the regular one.
+double tetSine(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+/// The sine that a scaled Jacobian, or a smallest height over the longest edge, is as bad as: 0.14 at 0.05, the general
+/// limits of angles (8 degrees) and of both ratios; rising more slowly above, or angles would hardly count.
+double likeSine(double ratio);
+/// What improving betters: the smallest sine, or likeSine() of the two ratios where that is less.
 double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
 
 } // namespace tess

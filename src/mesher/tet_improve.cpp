@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Quality is the smallest sine of the six dihedral angles: it falls for flat and for needle-like tets alike. Every
-// change is kept only when the worst of the tets it touches gets better, so the worst element never gets worse.
+// Quality is the smallest sine of the six dihedral angles, which falls for flat and for needle-like tets alike; where
+// the scaled Jacobian or the height are much worse than the angles, these count, as meshes are judged by them too.
+// Every change is kept only when the worst of the tets it touches gets better, so the worst element never gets worse.
 #include "base/predicates.h"
 #include "mesher/boundary_moves.h"
 #include "mesher/max_min.h"
@@ -10,21 +11,46 @@
 
 namespace tess {
 
+namespace {
+
+/// Six times the volume, and what its square is to be multiplied with for the squares of the smallest sine and of the
+/// two ratios.
+struct TetMeasures {
+  double v6, sine, jacobian, height;
+  TetMeasures(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    // sin(dihedral at edge ij) = 3 V l_ij / (2 A_k A_l) with the two faces at the edge.
+    const Vec3 u = b - a, v = c - a, w = d - a, e = c - b, f = d - b;
+    const Vec3 nd = u.cross(v), nb = v.cross(w), nc = w.cross(u), na = e.cross(f);
+    v6 = nd.dot(w);
+    const double A = na.squaredNorm(), B = nb.squaredNorm(), C = nc.squaredNorm(), D = nd.squaredNorm();
+    const double ab = u.squaredNorm(), ac = v.squaredNorm(), ad = w.squaredNorm(), bc = e.squaredNorm(),
+                 bd = f.squaredNorm(), cd = (d - c).squaredNorm();
+    // squares: sin^2 = V6^2 l^2 / (4A_k^2 4A_l^2) with doubled areas; all over the product of the four areas
+    sine = std::min({ab * (A * B), ac * (A * C), ad * (A * D), bc * (B * C), bd * (B * D), cd * (C * D)}) / (A * B) /
+           (C * D);
+    jacobian = 2 / std::max({ab * ac * ad, ab * bc * bd, ac * bc * cd, ad * bd * cd});
+    height = 1 / (std::max({A, B, C, D}) * std::max({ab, ac, ad, bc, bd, cd}));
+  }
+  double of(double squared) const {
+    if (!(squared > 0)) return v6 < 0 ? -1 : 0;
+    const double s = std::min(1.0, std::abs(v6) * std::sqrt(squared));
+    return v6 > 0 ? s : v6 < 0 ? -s : 0.0;
+  }
+};
+
+} // namespace
+
+double tetSine(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  const TetMeasures t(a, b, c, d);
+  return t.of(t.sine);
+}
+
+double likeSine(double ratio) { return ratio < 0.05 ? 2.8 * ratio : 0.14 + 1.8 * (ratio - 0.05); }
+
 double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-  // sin(dihedral at edge ij) = 3 V l_ij / (2 A_k A_l) with the two faces at the edge.
-  Vec3 u = b - a, v = c - a, w = d - a;
-  Vec3 nd = u.cross(v), nb = v.cross(w), nc = w.cross(u);
-  double v6 = nd.dot(w);
-  Vec3 e = c - b, f = d - b;
-  Vec3 na = e.cross(f);
-  double A = na.squaredNorm(), B = nb.squaredNorm(), C = nc.squaredNorm(), D = nd.squaredNorm();
-  // squares: sin^2 = V6^2 l^2 / (4A_k^2 4A_l^2) with doubled areas; all over the product of the four areas
-  double ab = u.squaredNorm() * (A * B), ac = v.squaredNorm() * (A * C), ad = w.squaredNorm() * (A * D);
-  double bc = e.squaredNorm() * (B * C), bd = f.squaredNorm() * (B * D), cd = (d - c).squaredNorm() * (C * D);
-  double lo = std::min({ab, ac, ad, bc, bd, cd}) / (A * B) / (C * D);
-  if (!(lo > 0)) return v6 < 0 ? -1 : 0;
-  double s = std::min(1.0, std::abs(v6) * std::sqrt(lo));
-  return v6 > 0 ? s : v6 < 0 ? -s : 0.0;
+  const TetMeasures t(a, b, c, d);
+  const double sine = t.of(t.sine);
+  return sine > 0 ? std::min(sine, likeSine(t.of(std::min(t.jacobian, t.height)))) : sine;
 }
 
 namespace {

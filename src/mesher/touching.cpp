@@ -14,6 +14,9 @@ constexpr std::size_t kTries = 40; ///< crossings looked at per pair of faces
 /// triangle, prove nothing unless the faces look at each other. A line of touch may carry edges here and there, left
 /// over from joining the bodies.
 constexpr double kAtEdge = 0.15;
+/// Places that far apart, in diagonals of the part, make a line: a single place is known to half of that, as surfaces
+/// of radius R are within a millionth of the diagonal of each other over sqrt(2e-6 R diagonal).
+constexpr double kApart = 3e-3;
 
 struct Touch {
   Vec3 at;
@@ -61,23 +64,43 @@ double longestSide(const SurfaceMesh& mesh, const CrossingPair& c) {
   return r;
 }
 
+/// Whether p, a point of a face's surface, lies where the face has ended: it is then about as far from the face's
+/// triangles as from its edges, and more than `tolerance` from these.
+bool beyondEnds(const Part& part, const SurfaceMesh& mesh, int face, const Vec3& p, double tolerance) {
+  double triangles = std::numeric_limits<double>::max(), edges = triangles;
+  for (std::size_t i = 0; i < mesh.triangles.size(); ++i) {
+    if (mesh.face[i] != face) continue;
+    const auto& q = mesh.triangles[i];
+    const Vec3 &a = mesh.points[static_cast<std::size_t>(q[0])], &b = mesh.points[static_cast<std::size_t>(q[1])],
+               &c = mesh.points[static_cast<std::size_t>(q[2])];
+    const Vec3 w = closestOnTriangle(p, a, b, c);
+    triangles = std::min(triangles, (w[0] * a + w[1] * b + w[2] * c - p).norm());
+  }
+  for (int e : part.faces[static_cast<std::size_t>(face)].edges)
+    edges = std::min(edges, (part.shape->projectToEdge(e, p).point - p).norm());
+  return edges > tolerance && triangles > 0.5 * edges;
+}
+
 } // namespace
 
 std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
-                                     const std::vector<CrossingPair>& crossings, bool atEdges,
-                                     const Progress& progress) {
+                                     const std::vector<CrossingPair>& crossings, const Progress& progress) {
   const double tolerance = 1e-6 * part.diagonal();
   // A face whose own triangles cross may do so since it touches another one there.
-  std::map<std::pair<int, int>, std::vector<const CrossingPair*>> ofFaces;
+  struct Suspect {
+    const CrossingPair* crossing;
+    int other; ///< the face that no triangle of the crossing is on: it has to be there then; else -1
+  };
+  std::map<std::pair<int, int>, std::vector<Suspect>> ofFaces;
   for (const CrossingPair& c : crossings) {
     const int a = mesh.face[static_cast<std::size_t>(c.a)], b = mesh.face[static_cast<std::size_t>(c.b)];
     if (a != b)
-      ofFaces[std::minmax(a, b)].push_back(&c);
+      ofFaces[std::minmax(a, b)].push_back({&c, -1});
     else
       for (int f = 0; f < static_cast<int>(part.faces.size()); ++f) {
         const double reach = longestSide(mesh, c);
         if (f != a && part.faces[static_cast<std::size_t>(f)].box.distance2(c.at) < reach * reach)
-          ofFaces[std::minmax(a, f)].push_back(&c);
+          ofFaces[std::minmax(a, f)].push_back({&c, f});
       }
   }
   Problem p;
@@ -89,18 +112,20 @@ std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
     bool twice = false;
     const std::size_t tries = std::min(list.size(), kTries);
     for (std::size_t k = 0; k < tries && !twice; ++k) {
-      const CrossingPair& c = *list[k * list.size() / tries];
+      const auto& [crossing, other] = list[k * list.size() / tries];
+      const CrossingPair& c = *crossing;
       const double reach = longestSide(mesh, c);
       const auto touch = touchNear(*part.shape, faces.first, faces.second, c.at, reach, tolerance);
       if (!touch) continue;
       auto near = [&](int e) {
         return (part.shape->projectToEdge(e, touch->at).point - touch->at).norm() < kAtEdge * reach;
       };
-      if (!(atEdges && touch->opposed) && std::any_of(shared.begin(), shared.end(), near)) continue;
+      if (!touch->opposed && std::any_of(shared.begin(), shared.end(), near)) continue;
+      if (other >= 0 && beyondEnds(part, mesh, other, touch->at, 0.05 * reach)) continue;
       if (!first)
         first = touch->at;
       else
-        twice = (touch->at - *first).norm() > reach;
+        twice = (touch->at - *first).norm() > std::min(reach, kApart * part.diagonal());
     }
     spdlog::debug("faces {} and {}: {} crossings, touching {}{}", faces.first + 1, faces.second + 1, list.size(),
                   first.has_value(), twice ? ", in a line" : "");

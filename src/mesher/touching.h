@@ -11,11 +11,10 @@ namespace tess {
 
 /// The pairs of faces that touch, among those at which triangles cross; nothing when there is none. Two faces touch
 /// where their distance falls to a millionth of the part's diagonal with tangent planes that agree, in two places at
-/// least, one triangle apart; at an edge they share only with `atEdges` and when they look at each other, or the one
+/// least that are apart; at an edge they share only when they look at each other, or the one
 /// would just continue the other. Found from each crossing by steps to a double root of the signed distance. Throws
 /// Cancelled on a stop.
 std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
-                                     const std::vector<CrossingPair>& crossings, bool atEdges,
-                                     const Progress& progress);
+                                     const std::vector<CrossingPair>& crossings, const Progress& progress);
 
 } // namespace tess

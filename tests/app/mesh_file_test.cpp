@@ -141,6 +141,18 @@ TEST_F(MeshFile, numbersStandAtWhatIsChosen) {
   v->select(Dim::Point, {0});
   ASSERT_EQ(v->numbers().size(), 1u);
   EXPECT_LT((v->numbers()[0].at - part.points[0].at).norm(), 1e-9);
+  EXPECT_EQ(v->numbersDrawn(), v->inSight(part.points[0].at) ? 1u : 0u);
+  std::set<int> points;
+  for (int p = 0; p < part.count(Dim::Point); ++p) points.insert(p);
+  v->select(Dim::Point, points);
+  ASSERT_FALSE(v->numbers().empty());
+  v->picture();
+  EXPECT_GT(v->numbersDrawn(), 0u);
+  EXPECT_LT(v->numbersDrawn(), v->numbers().size()) << "those behind the part are not drawn over it";
+  v->setSeeThrough(true);
+  v->picture();
+  EXPECT_EQ(v->numbersDrawn(), v->numbers().size());
+  v->setSeeThrough(false);
   std::set<int> all;
   for (int f = 0; f < part.count(Dim::Face); ++f) all.insert(f);
   v->select(Dim::Face, all);

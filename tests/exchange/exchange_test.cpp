@@ -95,6 +95,24 @@ TEST(RoundTrip, vtuAndInpKeepEverything) {
   }
 }
 
+TEST(RoundTrip, readingHeedsAStop) {
+  TempFolder dir;
+  const Mesh m = boxWithSides(1);
+  Progress progress;
+  progress.stop();
+  for (const char* name : {"m.vtu", "m.inp", "m"}) {
+    const std::string path = dir / name;
+    ASSERT_FALSE(writeMesh(m, meshFormatOfPath(path).value_or(MeshFormat::Foam), path, 1).has_value()) << name;
+    ASSERT_TRUE(readMesh(path).ok()) << name;
+    if (std::string(name) == "m.inp") continue; // looks up every few thousand lines only
+    EXPECT_THROW((void)readMesh(path, &progress), Cancelled) << name;
+  }
+  // Long enough for that.
+  std::string text = readFile(dir / "m.inp").value();
+  for (int i = 0; i < 5000; ++i) text += "** a remark\n";
+  EXPECT_THROW((void)readMesh(dir.write("long.inp", text), &progress), Cancelled);
+}
+
 TEST(RoundTrip, verificationSeesADamagedFile) {
   TempFolder dir;
   Mesh m = boxWithSides(1);

@@ -65,6 +65,58 @@ TEST(Improve, noisyMeshBecomesGoodAndItsBoundaryStays) {
   EXPECT_TRUE(checkSoundness(m, {}).sound());
 }
 
+TEST(Improve, needlesWithGoodAnglesGoToo) {
+  Mesh m = meshOf(made("box 10 10 10"), 2).mesh;
+  const auto worst = [&](Metric k) { return computeMetrics(m)[static_cast<std::size_t>(k)].min; };
+  ASSERT_GT(worst(Metric::ScaledJacobian), 0.1);
+  // An inner node comes close to an inner neighbour: thin wedges between large faces, few of them flat.
+  std::vector<char> boundary(m.nodes.size(), 0);
+  for (auto n : m.faces.nodes) boundary[static_cast<std::size_t>(n)] = 1;
+  const auto allPositive = [&] {
+    for (std::size_t c = 0; c < m.cells.size(); ++c)
+      if (cellVolume(m, c) <= 0) return false;
+    return true;
+  };
+  int moved = 0;
+  for (std::size_t c = 0; c < m.cells.size() && moved < 5; ++c) {
+    const auto n = m.cells.of(c);
+    const auto a = static_cast<std::size_t>(n[0]), b = static_cast<std::size_t>(n[1]);
+    if (boundary[a] || boundary[b]) continue;
+    boundary[a] = boundary[b] = 1; // each once
+    const Vec3 was = m.nodes[a];
+    m.nodes[a] = m.nodes[b] + 0.03 * (was - m.nodes[b]);
+    if (allPositive())
+      ++moved;
+    else
+      m.nodes[a] = was;
+  }
+  ASSERT_EQ(moved, 5);
+  ASSERT_LT(worst(Metric::ScaledJacobian), 0.05);
+  Progress progress;
+  auto r = improveMesh(m, {}, progress);
+  ASSERT_TRUE(r.ok()) << r.problem().sentence();
+  EXPECT_GT(worst(Metric::ScaledJacobian), 0.1);
+  EXPECT_GT(worst(Metric::HeightRatio), 0.1);
+  EXPECT_GT(worst(Metric::MinDihedral), 15);
+}
+
+TEST(TetQuality, isTheSmallestSineUnlessTheRatiosAreWorse) {
+  const double h = std::sqrt(2.0 / 3);
+  const Vec3 a(0, 0, 0), b(1, 0, 0), c(0.5, std::sqrt(3.0) / 2, 0), d(0.5, std::sqrt(3.0) / 6, h);
+  EXPECT_NEAR(tetQuality(a, b, c, d), std::sqrt(8.0) / 3, 1e-12); // sine of 70.5 degrees
+  EXPECT_NEAR(tetQuality(a, c, b, d), -std::sqrt(8.0) / 3, 1e-12);
+  // A needle: its angles are about 60 and 90 degrees, but its Jacobian is tiny for its long edges.
+  const Vec3 far(0.5, std::sqrt(3.0) / 6, 10);
+  EXPECT_GT(tetSine(a, b, c, far), 0.8);
+  const double l = (far - a).norm(), jacobian = std::sqrt(2.0) * 10 * std::sqrt(3.0) / 2 / (l * l * l);
+  EXPECT_NEAR(tetQuality(a, b, c, far), likeSine(jacobian), 1e-12);
+  // A slab: its height is what is small; angles and ratio agree that it is bad.
+  const Vec3 low(0.5, std::sqrt(3.0) / 6, 0.03);
+  EXPECT_NEAR(tetQuality(a, b, c, low), std::min(tetSine(a, b, c, low), likeSine(0.03)), 1e-12);
+  for (double x : {0.0, 0.03, 0.0499, 0.05, 0.1, 0.4}) EXPECT_LT(likeSine(x), likeSine(x + 1e-3));
+  EXPECT_NEAR(likeSine(0.05), std::sin(8 * kPi / 180), 1e-3);
+}
+
 TEST(Improve, bodiesAndSetsKeepWhatIsTheirs) {
   Part part = made("boxes 3");
   Mesh m = meshOf(part, 0.22).mesh;

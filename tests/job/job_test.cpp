@@ -220,6 +220,7 @@ TEST(Run, demoBriefsPassTheirLimits) {
     EXPECT_TRUE(r.audit.soundness.sound()) << name;
     EXPECT_NEAR(meshVolume(r.mesh) / r.geometryVolume, 1, 0.005) << name;
     EXPECT_GT(r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min, 8) << name;
+    EXPECT_GT(r.audit.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, 0.15) << name;
     for (const auto& g : r.mesh.groups) EXPECT_FALSE(g.items.empty()) << name << " " << g.name;
     auto j = runReport(r);
     for (const char* key :

@@ -48,6 +48,15 @@ template <class F> void writeField(const Mesh& m, const std::string& path, const
 
 } // namespace
 
+TEST(SizeRules, TheSizeWhenNoneIsAskedForIsAFigureThatPeopleSay) {
+  const Brief plain = defaultBrief("x");
+  for (const auto& [recipe, want] : std::vector<std::pair<std::string, double>>{
+           {"box 30 20 2", 1.8}, {"box 3000 2000 200", 180}, {"box 0.03 0.02 0.002", 0.0018}}) {
+    const Part part = made(recipe);
+    EXPECT_NEAR(overallTarget(plain, part), want, 1e-9 * want) << part.diagonal() / 20;
+  }
+}
+
 TEST(SizeRules, ABriefThatSaysNothingBridgesAsOneWithAnOverallRule) {
   Part part = made("step 0.05"); // a narrow face
   std::vector<Problem> problems;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/audit.h"
 #include "base/predicates.h"
+#include "mesh/own_angles.h"
 #include "mesher/edge_division.h"
 #include "mesher/tet.h"
 #include "support/fixtures.h"
@@ -98,6 +99,22 @@ std::vector<std::array<int, 4>> sortedTets(const TetCore& core) {
 }
 /// A ball touches a groove of its own radius along half a circle: no triangles can follow that, and no refinement
 /// helps. With a gap there is room for both.
+TEST(Mesher, ElementsThatStayFlatAreMeshedAgainWithSmallerOnes) {
+  // A slot far narrower than the elements: flat ones stay beside it however they are improved.
+  const Part part = made("slot 20 12 8 0.02");
+  const MeshOutcome out = meshOf(part, 3);
+  const auto told =
+      std::find_if(out.problems.begin(), out.problems.end(), [](const Problem& p) { return p.code == "size.flat"; });
+  ASSERT_NE(told, out.problems.end());
+  EXPECT_EQ(told->severity, Severity::Note);
+  EXPECT_FALSE(told->places.empty());
+  const auto angle = computeMetrics(out.mesh)[static_cast<std::size_t>(Metric::MinDihedral)];
+  std::vector<std::int32_t> flat;
+  for (std::size_t c = 0; c < angle.value.size(); ++c)
+    if (angle.value[c] < kFlatAngle) flat.push_back(static_cast<std::int32_t>(c));
+  EXPECT_TRUE(causesOfFlatness(out.mesh, ownAngles(out.mesh), flat, kFlatAngle).elsewhere.empty());
+}
+
 TEST(Mesher, BodiesThatHugEachOtherAlongALineAreNamed) {
   const Part hugging = made("groove 10 10");
   ASSERT_EQ(hugging.bodies.size(), 2u);
