@@ -370,7 +370,14 @@ QString ViewPane::hint() const { return m_hint ? m_hint->text() : QString(); }
 void ViewPane::showSelection() {
   const auto n = m_view->selection().size();
   m_selectionBar->setVisible(n > 0);
-  m_selectionText->setText(countOf(n, m_view->pickDim()) + " ·");
+  QString text = countOf(n, m_view->pickDim());
+  const auto first = n ? static_cast<std::size_t>(*m_view->selection().begin()) : 0;
+  if (n == 1 && m_part && m_view->pickDim() == Dim::Face)
+    text += " · " + (m_part->faces[first].kind == SurfaceKind::Other ? tr("free-form")
+                                                                     : surfaceKindName(m_part->faces[first].kind));
+  if (n == 1 && m_part && m_view->pickDim() == Dim::Body)
+    text += " · " + QString::fromStdString(m_part->bodies[first].name).left(24);
+  m_selectionText->setText(text);
   setMeasures({});
   emit selectionChanged();
 }
