@@ -47,7 +47,7 @@ public:
     }
     report(0);
   }
-  /// Stages that were there before follow once more; `why` stands before their names from now on.
+  /// Stages that were there before follow once more; `why` stands before their names from now on, until it is empty.
   void again(const std::string& why) {
     std::lock_guard lock(m_mutex);
     m_again = why;

@@ -318,6 +318,7 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     meshed = std::move(*again);
     finerAt = places;
   }
+  progress.again("");
   if (!finerAt.empty()) {
     Problem p;
     p.severity = Severity::Note;
