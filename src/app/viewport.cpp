@@ -974,6 +974,7 @@ std::vector<double> lengthsAlong(const Part& part, int edge) {
 } // namespace
 
 bool Viewport::inSight(const Vec3& p) const {
+  if (m_show.seeThrough || m_show.linesOnly) return true;
   const QPointF at = project(p);
   double distance = 1e300;
   return hitTriangle(at, distance) < 0 || (p - frame().eye).norm() < distance + 0.01 * m_part->diagonal();
@@ -1015,18 +1016,16 @@ double Viewport::shareNear(int edge, const QPointF& p) const {
 void Viewport::placeHandles() {
   std::vector<QPointF> at;
   for (std::size_t i = 0; i < m_handles.size(); ++i)
-    if (static_cast<int>(i) == m_heldHandle || m_show.seeThrough || inSight(handlePoint(m_handles[i])))
-      at.push_back(handleAt(m_handles[i]));
+    if (static_cast<int>(i) == m_heldHandle || inSight(handlePoint(m_handles[i]))) at.push_back(handleAt(m_handles[i]));
   m_outline2d->showHandles(std::move(at));
 }
 
 void Viewport::placeNumbers() {
   // Chosen elements stand alone before a ghost of the part, and are all seen. While the picture moves, what was hidden
   // stays so: asking costs too much then.
-  const bool all = m_brush || m_show.seeThrough || m_show.linesOnly;
   if (!m_moving || m_numberInSight.size() != m_numbers.size()) {
     m_numberInSight.assign(m_numbers.size(), 1);
-    for (std::size_t i = 0; i < m_numbers.size() && !all; ++i) m_numberInSight[i] = inSight(m_numbers[i].at);
+    for (std::size_t i = 0; i < m_numbers.size() && !m_brush; ++i) m_numberInSight[i] = inSight(m_numbers[i].at);
   }
   std::vector<QPointF> at;
   std::vector<NumberLabel> shown;
@@ -1300,7 +1299,7 @@ void Viewport::mousePressEvent(QMouseEvent* e) {
   m_heldHandle = -1;
   for (std::size_t i = 0; i < m_handles.size() && e->button() == Qt::LeftButton; ++i)
     if (const QPointF off = handleAt(m_handles[i]) - e->position();
-        off.manhattanLength() < 12 && (m_show.seeThrough || inSight(handlePoint(m_handles[i]))))
+        off.manhattanLength() < 12 && inSight(handlePoint(m_handles[i])))
       m_heldHandle = static_cast<int>(i);
   if (m_heldHandle >= 0) return;
   if (m_show.cut && m_part && !m_awaitsSection && e->button() == Qt::LeftButton)

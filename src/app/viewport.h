@@ -68,7 +68,8 @@ public:
   void setHandles(std::vector<EdgeHandle> handles);
   const std::vector<EdgeHandle>& handles() const { return m_handles; }
   QPointF handleAt(const EdgeHandle& handle) const;
-  /// Whether nothing of the part stands before p, sections and hidden faces left out.
+  /// Whether nothing of the part stands before p, sections and hidden faces left out; always where faces are not drawn
+  /// or seen through.
   bool inSight(const Vec3& p) const;
   /// Numbers at the nodes and elements that are chosen: those of the place or range on show, else at the nodes on what
   /// is selected. None where there are more than kMostNumbers.
