@@ -65,11 +65,11 @@ TEST(Improve, noisyMeshBecomesGoodAndItsBoundaryStays) {
   EXPECT_TRUE(checkSoundness(m, {}).sound());
 }
 
-TEST(Improve, needlesWithGoodAnglesGoToo) {
+TEST(Improve, nodesThatNearlyCoincidePartAgain) {
   Mesh m = meshOf(made("box 10 10 10"), 2).mesh;
   const auto worst = [&](Metric k) { return computeMetrics(m)[static_cast<std::size_t>(k)].min; };
   ASSERT_GT(worst(Metric::ScaledJacobian), 0.1);
-  // An inner node comes close to an inner neighbour: thin wedges between large faces, few of them flat.
+  // An inner node comes close to an inner neighbour: thin wedges between large faces.
   std::vector<char> boundary(m.nodes.size(), 0);
   for (auto n : m.faces.nodes) boundary[static_cast<std::size_t>(n)] = 1;
   const auto allPositive = [&] {
