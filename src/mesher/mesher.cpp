@@ -302,11 +302,14 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   std::vector<Vec3> finerAt, places;
   for (int more = 0; more < kMore && !kept && !meshed.flat.empty() && meshed.flat.size() <= kFewFlat; ++more) {
     for (auto c : meshed.flat) {
-      Vec3 middle = Vec3::Zero();
-      for (auto n : meshed.mesh.cells.of(static_cast<std::size_t>(c)))
-        middle += 0.25 * meshed.mesh.nodes[static_cast<std::size_t>(n)];
+      const auto n = meshed.mesh.cells.of(static_cast<std::size_t>(c));
+      auto at = [&](std::size_t k) -> const Vec3& { return meshed.mesh.nodes[static_cast<std::size_t>(n[k])]; };
+      const Vec3 middle = (at(0) + at(1) + at(2) + at(3)) / 4;
+      double length = 0; // of the six edges on average; less than asked for where the part has small features
+      for (std::size_t a = 0; a < 4; ++a)
+        for (std::size_t b = 0; b < a; ++b) length += (at(a) - at(b)).norm() / 6;
       places.push_back(middle);
-      finer.addPoint(middle, 0.5 * asked.at(middle), kReasonMesher);
+      finer.addPoint(middle, 0.5 * std::min(length, asked.at(middle)), kReasonMesher);
     }
     finer.build();
     meshed.filled.core = {}; // all that is needed of it is in the mesh
