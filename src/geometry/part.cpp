@@ -118,11 +118,14 @@ double shortestEdgeThatMatters(const Part& part) {
 }
 
 void makeSmooth(Part& part, const Progress* progress) {
-  constexpr std::size_t kLarge = 25000; // triangles for display; five times as many are drawn without delay
-  if (part.faceted || !part.shape || part.display.triangles.size() > kLarge) return;
-  auto t = part.shape->tessellate(2e-4 * part.diagonal(), 5 * kPi / 180, progress);
-  if (t && t->triangles.size() >= part.display.triangles.size() && t->triangles.size() < 5 * kLarge)
+  constexpr std::size_t kMost = 36000; // drawn 15 times a second where no graphics hardware helps
+  if (part.faceted || !part.shape || 2 * part.display.triangles.size() > kMost) return;
+  for (double degrees : {5.0, 8.0}) {
+    auto t = part.shape->tessellate(2e-4 * part.diagonal(), degrees * kPi / 180, progress);
+    if (!t || t->triangles.size() > kMost) continue;
     part.smooth = std::move(*t);
+    return;
+  }
 }
 
 Result<Part> finishedPart(Part part, const std::string& path) {

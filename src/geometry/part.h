@@ -137,8 +137,8 @@ public:
 /// The shortest edge that is no tiny one (1/1000 of the diagonal and more, hidden ones aside); 0 without edges.
 double shortestEdgeThatMatters(const Part& part);
 
-/// Gives the part triangles so fine that its curved faces look smooth from near (5 degrees), unless it is made of
-/// facets or so large that drawing them would be slow, or the kernel cannot. Throws Cancelled on a stop.
+/// Gives the part triangles so fine that its curved faces look smooth from near (5 degrees, else 8), unless it is made
+/// of facets or so large that drawing them would be slow, or the kernel cannot. Throws Cancelled on a stop.
 void makeSmooth(Part& part, const Progress* progress);
 
 /// Pairs of bodies with a gap above 0 and up to `within` between them that share no face; by the display triangulation,

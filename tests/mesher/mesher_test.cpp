@@ -97,8 +97,7 @@ std::vector<std::array<int, 4>> sortedTets(const TetCore& core) {
   std::sort(r.begin(), r.end());
   return r;
 }
-/// A ball touches a groove of its own radius along half a circle: no triangles can follow that, and no refinement
-/// helps. With a gap there is room for both.
+
 TEST(Mesher, ElementsThatStayFlatAreMeshedAgainWithSmallerOnes) {
   // A slot far narrower than the elements: flat ones stay beside it however they are improved.
   const Part part = made("slot 20 12 8 0.02");
@@ -115,6 +114,8 @@ TEST(Mesher, ElementsThatStayFlatAreMeshedAgainWithSmallerOnes) {
   EXPECT_TRUE(causesOfFlatness(out.mesh, ownAngles(out.mesh), flat, kFlatAngle).elsewhere.empty());
 }
 
+/// A ball touches a groove of its own radius along half a circle: no triangles can follow that, and no refinement
+/// helps. With a gap there is room for both.
 TEST(Mesher, BodiesThatHugEachOtherAlongALineAreNamed) {
   const Part hugging = made("groove 10 10");
   ASSERT_EQ(hugging.bodies.size(), 2u);
