@@ -8,6 +8,7 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QLocale>
 #include <QRegularExpression>
 #include <QScrollArea>
@@ -96,6 +97,8 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addLayout(m_card);
   box->addSpacing(4);
   box->addWidget(m_findingsTitle = styledLabel({}, "section"));
+  box->addWidget(m_findingFilter = filterLine(tr("filter findings")));
+  connect(m_findingFilter, &QLineEdit::textChanged, this, &AuditPanel::fillFindings);
   m_findingRows = new QVBoxLayout;
   m_findingRows->setSpacing(4);
   box->addLayout(m_findingRows);
@@ -384,9 +387,26 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
       std::equal(findings.begin(), findings.end(), m_findings.begin(), m_findings.end(), same))
     return;
   m_findings = findings;
-  m_findingsTitle->setText(tr("FINDINGS  %1").arg(findings.size()));
+  // Fewer are seen at once.
+  constexpr std::size_t many = 6;
+  m_findingFilter->setVisible(findings.size() >= many);
+  if (findings.size() < many) m_findingFilter->clear();
+  fillFindings();
+}
+
+void AuditPanel::fillFindings() {
+  std::vector<Problem> findings;
+  for (const auto& p : m_findings)
+    if (wordsIn(m_findingFilter->text(), QString::fromStdString(p.what + ' ' + p.where + ' ' + p.why + ' ' + p.todo)))
+      findings.push_back(p);
+  m_findingsTitle->setText(findings.size() == m_findings.size()
+                               ? tr("FINDINGS  %1").arg(findings.size())
+                               : tr("FINDINGS  %1 of %2").arg(findings.size()).arg(m_findings.size()));
   emptyLayout(m_findingRows);
-  if (findings.empty()) m_findingRows->addWidget(styledLabel(tr("nothing needs eyes"), "small"));
+  if (m_findings.empty())
+    m_findingRows->addWidget(styledLabel(tr("nothing needs eyes"), "small"));
+  else if (findings.empty())
+    m_findingRows->addWidget(styledLabel(tr("no finding holds these words"), "small"));
   // What hinders comes first. Three or more of one kind share a card, or they would bury the rest.
   std::vector<std::vector<Problem>> kinds;
   for (auto severity : {Severity::Error, Severity::Warning, Severity::Note})

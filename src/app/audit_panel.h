@@ -10,6 +10,7 @@
 
 class QComboBox;
 class QLabel;
+class QLineEdit;
 class QToolButton;
 class QVBoxLayout;
 
@@ -27,6 +28,8 @@ public:
   void setSizes(std::shared_ptr<const SizeField> sizes);
   void setFindings(const std::vector<Problem>& findings);
   const std::vector<Problem>& findings() const { return m_findings; }
+  /// Leaves the findings that hold its words; there when the findings are many.
+  QLineEdit* findingFilter() const { return m_findingFilter; }
   Histogram* histogram() const { return m_histogram; }
   Metric metric() const;
   void setMetric(Metric m);
@@ -73,6 +76,7 @@ private:
   Histogram* m_histogram;
   QToolButton* m_editLimits;
   QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;
+  QLineEdit* m_findingFilter;
   QLabel* m_worstTitle;
   std::vector<WorstPlace> m_places; ///< of the metric on show; found when they are first asked for
   bool m_placesKnown = false;
@@ -82,6 +86,7 @@ private:
   void refreshHistogram();
   void fillCounted();
   void refreshLimits();
+  void fillFindings();
 };
 
 } // namespace tess

@@ -282,6 +282,15 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   setObjectName("paper");
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 10);
+  auto* above = new QHBoxLayout;
+  above->setContentsMargins(12, 10, 12, 0);
+  above->addWidget(m_filter = filterLine(tr("filter cards")));
+  outer->addLayout(above);
+  m_filter->hide();
+  connect(m_filter, &QLineEdit::textChanged, this, [this] {
+    applyFilter();
+    fitHeight();
+  });
   auto* scroll = m_scroll = new QScrollArea;
   scroll->setWidgetResizable(true);
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -369,6 +378,7 @@ void BriefPanel::reveal(int rule) {
   if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)])
     return;
   auto* card = m_ruleCards[static_cast<std::size_t>(rule)];
+  if (card->isHidden()) m_filter->clear();
   m_scroll->ensureWidgetVisible(card, 0, 30);
   card->setProperty("lit", true);
   card->style()->unpolish(card);
@@ -423,6 +433,26 @@ void BriefPanel::arrange(std::vector<Piece> pieces) {
       for (auto* c : card->findChildren<QToolButton*>("chip"))
         if (c->property("key").toString() == chip && !c->hasFocus()) c->setFocus();
   m_unfitted = true;
+}
+
+/// A head goes with the last of its cards.
+void BriefPanel::applyFilter() {
+  const QString words = m_filter->text();
+  QWidget* head = nullptr;
+  for (const auto& p : m_pieces) {
+    if (p.rule < 0) {
+      head = p.widget;
+      if (p.widget->isHidden() != !words.isEmpty()) m_unfitted = true;
+      p.widget->setHidden(!words.isEmpty());
+      continue;
+    }
+    QString text = p.widget->accessibleName();
+    for (const auto* l : p.widget->findChildren<QLabel*>()) text += ' ' + l->text();
+    const bool on = wordsIn(words, text);
+    if (p.widget->isHidden() == on) m_unfitted = true;
+    p.widget->setHidden(!on);
+    if (on && head) head->show();
+  }
 }
 
 QWidget* BriefPanel::partCard(const Part* part) {
@@ -548,7 +578,18 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
   if (const RuleKind* kind = ruleKind(r.kind))
     for (const auto& s : kind->entries) {
       std::string key = s.key;
-      auto* a = more->addAction(QString::fromStdString(s.key).replace('_', ' '));
+      const QString shown = QString::fromStdString(s.key).replace('_', ' ');
+      if (s.type == SlotType::Choice) {
+        auto* which = more->addMenu(shown);
+        for (const auto& c : s.choices) {
+          auto* a = which->addAction(QString::fromStdString(c));
+          a->setCheckable(true);
+          a->setChecked(r.get(key) == c);
+          connect(a, &QAction::triggered, this, [this, index, key, c] { emit valueChanged(index, key, c); });
+        }
+        continue;
+      }
+      auto* a = more->addAction(shown);
       a->setToolTip(ruleWords(s.help));
       connect(a, &QAction::triggered, this, [this, index, key, s, r] {
         bool ok = false;
@@ -652,6 +693,11 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
     const Below b = belowOf(brief, plain, i, part, groups, run, problems);
     putBelow(static_cast<int>(i), b.text, b.wrong);
   }
+  // Fewer fit into the column.
+  constexpr std::size_t many = 14;
+  m_filter->setVisible(brief.rules.size() >= many);
+  if (brief.rules.size() < many) m_filter->clear();
+  applyFilter();
   if (!m_unfitted) return;
   fitHeight();
   QMetaObject::invokeMethod(
@@ -699,6 +745,11 @@ BriefPanel::Below BriefPanel::belowOf(const Brief& brief, const Brief& plain, st
       wrong = true;
     }
   return {below, wrong};
+}
+
+bool BriefPanel::cardShown(int rule) const {
+  const auto at = static_cast<std::size_t>(rule);
+  return rule >= 0 && at < m_ruleCards.size() && m_ruleCards[at] && !m_ruleCards[at]->isHidden();
 }
 
 QLabel* BriefPanel::belowLabel(int rule) const {

@@ -28,10 +28,14 @@ public:
   /// What stands below a card's sentence.
   QString below(int rule) const;
   QLineEdit* sayLine() const { return m_say; }
+  /// Leaves the cards that hold its words; there when the cards are many.
+  QLineEdit* filter() const { return m_filter; }
   /// What the line offers and does besides rules: the commands of the menus.
   void setCommands(const QList<QAction*>& commands);
   /// All that the line offers now: rules, groups, commands.
   QStringList offers() const;
+  /// Whether the filter leaves a rule's card.
+  bool cardShown(int rule) const;
   /// Opens the editor of a chip; used by keys and tests.
   void editChip(int rule, const std::string& key);
   /// Scrolls to a card and lights it for a moment.
@@ -72,7 +76,7 @@ private:
   };
   QScrollArea* m_scroll;
   QVBoxLayout* m_cards;
-  QLineEdit* m_say;
+  QLineEdit *m_say, *m_filter;
   QStringListModel* m_offers;
   std::map<QString, std::function<void()>> m_offered; ///< by what is offered: what it does
   QList<QAction*> m_commands;
@@ -87,6 +91,7 @@ private:
   bool m_unfitted = false;             ///< heights may not be those of the words any more
   int m_fittedWidth = -1;
   void arrange(std::vector<Piece> pieces);
+  void applyFilter();
   QWidget* partCard(const Part* part);
   QWidget* sectionHead(const QString& title, std::size_t unnamed);
   QWidget* ruleCard(int index, const Rule& r, const QString& overall, const QStringList& targets, const QColor& spine);

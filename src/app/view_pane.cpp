@@ -356,7 +356,9 @@ void ViewPane::showHint() {
     what += what.isEmpty() ? "" : " · ";
     what += m_view->tooManyNumbers()    ? tr("too much is chosen for numbers")
             : m_view->numbers().empty() ? tr("numbers of what is chosen")
-                                        : tr("%L1 numbers").arg(m_view->numbers().size());
+            : m_view->numbersDrawn() < m_view->numbers().size()
+                ? tr("%L1 of %L2 numbers in sight").arg(m_view->numbersDrawn()).arg(m_view->numbers().size())
+                : tr("%L1 numbers").arg(m_view->numbers().size());
   }
   m_hint->setText(tr("Lens: %1%2 · picks <b>%3s</b> (Space)")
                       .arg(lenses[static_cast<int>(m_view->lens())])

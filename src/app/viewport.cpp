@@ -137,8 +137,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -20); // above the feature lines
-    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-20);
+    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13); // just above the feature lines
+    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-13);
   }
   d->marks.actor->GetProperty()->SetPointSize(4);
   d->points.actor->GetProperty()->SetPointSize(9);
@@ -148,6 +148,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   // Feature lines are chords of the same curves as the triangles' sides, but wider than a pixel.
   d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
+  d->selectedEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13);
   d->hover.actor->GetProperty()->SetLineWidth(5);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
@@ -675,14 +676,12 @@ void Viewport::rebuildHighlight() {
     } else {
       auto on = [&](int e) { return m_selection.count(e) > 0; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
-      if (m_pickDim == Dim::Point) {
-        std::vector<Vec3> at;
-        for (int k = 0; k < m_part->count(Dim::Point); ++k)
-          if (on(k) || (m_litDim == Dim::Point && m_lit.count(k)))
-            at.push_back(m_part->points[static_cast<std::size_t>(k)].at);
-        d->put(d->points, pointCloud(at));
-      }
     }
+    std::vector<Vec3> at; // of points picked, and of the card under the pointer
+    for (int k = 0; k < m_part->count(Dim::Point); ++k)
+      if ((m_pickDim == Dim::Point && m_selection.count(k)) || (m_litDim == Dim::Point && m_lit.count(k)))
+        at.push_back(m_part->points[static_cast<std::size_t>(k)].at);
+    if (!at.empty()) d->put(d->points, pointCloud(at));
     std::set<int> faces; // of the card under the pointer
     if (m_litDim == Dim::Face || m_litDim == Dim::Body) faces.merge(facesOfSelection(*m_part, m_litDim, m_lit));
     if (!faces.empty())
@@ -1035,6 +1034,10 @@ void Viewport::placeNumbers() {
       at.push_back(project(m_numbers[i].at));
     }
   m_labels->show(shown, std::move(at));
+  if (m_numbersTold != numbersDrawn()) {
+    m_numbersTold = numbersDrawn();
+    emit numbersChanged();
+  }
 }
 
 void Viewport::setShrunk(bool on) {

@@ -196,6 +196,7 @@ private:
   HoverOutline* m_outline2d = nullptr; ///< of what is hovered
   std::vector<NumberLabel> m_numbers;
   std::vector<char> m_numberInSight; ///< of the last picture at rest
+  std::size_t m_numbersTold = 0;     ///< drawn when numbersChanged() was last said
   std::vector<EdgeHandle> m_handles;
   int m_heldHandle = -1;
   bool m_handleMoved = false; ///< since it is held

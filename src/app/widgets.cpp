@@ -3,6 +3,7 @@
 #include <QCoreApplication>
 #include <QLabel>
 #include <QLayout>
+#include <QLineEdit>
 #include <QToolButton>
 
 namespace tess {
@@ -40,6 +41,20 @@ void dismissWidget(QWidget* w) {
   w->hide();
   w->setParent(nullptr);
   w->deleteLater();
+}
+
+QLineEdit* filterLine(const QString& hint) {
+  auto* e = new QLineEdit;
+  e->setPlaceholderText(hint);
+  e->setAccessibleName(hint);
+  e->setClearButtonEnabled(true);
+  return e;
+}
+
+bool wordsIn(const QString& filter, const QString& text) {
+  const auto words = filter.split(' ', Qt::SkipEmptyParts);
+  return std::all_of(words.begin(), words.end(),
+                     [&](const QString& w) { return text.contains(w, Qt::CaseInsensitive); });
 }
 
 void emptyLayout(QLayout* l) {

@@ -6,6 +6,7 @@
 
 class QLabel;
 class QLayout;
+class QLineEdit;
 class QToolButton;
 class QWidget;
 
@@ -21,6 +22,10 @@ void dismissWidget(QWidget* w);
 QString countOf(std::size_t count, Dim dim);
 /// Words of the rule table in the language of the window.
 QString ruleWords(const std::string& words);
+/// A line above a list that leaves what holds all words typed into it; see wordsIn().
+QLineEdit* filterLine(const QString& hint);
+/// Whether `text` holds every word of `filter`, whatever their case.
+bool wordsIn(const QString& filter, const QString& text);
 /// Dismisses all that a layout holds.
 void emptyLayout(QLayout* l);
 

@@ -129,7 +129,7 @@ MemoryWatch::MemoryWatch(Progress& progress, std::size_t limit, std::function<st
   m_thread = std::thread([this, &progress, limit, inUse = std::move(inUse)] {
     std::unique_lock lock(m_mutex);
     while (!m_done) {
-      if (inUse() > limit) return progress.stopForMemory(limit);
+      if (inUse() > limit) progress.stopForMemory(limit); // again when it goes on without what took it
       m_over.wait_for(lock, std::chrono::milliseconds(50), [this] { return m_done; });
     }
   });

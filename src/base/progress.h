@@ -23,11 +23,19 @@ public:
   /// Called with stage and share of the whole in [0, 1]; from worker threads.
   std::function<void(const std::string&, double)> onProgress;
 
-  void stop() { m_stop = true; }
+  void stop() {
+    m_asked = true;
+    m_stop = true;
+  }
   /// Stops because of a lack of memory; `limit`: bytes that were allowed.
   void stopForMemory(std::size_t limit) {
     m_limit = limit;
     m_stop = true;
+  }
+  /// Goes on after a lack of memory: what took it has been let go. A stop that was asked for stays.
+  void goOnWithoutIt() {
+    m_limit = 0;
+    m_stop = m_asked.load();
   }
   bool stopped() const { return m_stop.load(std::memory_order_relaxed); }
   /// Throws Cancelled when a stop was asked for, MemoryExceeded after stopForMemory().
@@ -61,7 +69,7 @@ public:
   }
 
 private:
-  std::atomic<bool> m_stop{false};
+  std::atomic<bool> m_stop{false}, m_asked{false};
   std::atomic<std::size_t> m_limit{0};
   std::mutex m_mutex;
   std::string m_name, m_again;

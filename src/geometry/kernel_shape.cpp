@@ -865,6 +865,14 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
     if (split) // a shallow recess over the right part of the top
       s = BRepAlgoAPI_Cut(s, BRepPrimAPI_MakeBox(gp_Pnt(a + 40, -1, 5), 30, 42, 2).Solid()).Shape();
     add(s);
+  } else if (what == "joined") { // a block of 20 x 10 x 5 made of two: lines round it at the distance a from its end
+    add(BRepAlgoAPI_Fuse(BRepPrimAPI_MakeBox(20 - a, 10, 5).Solid(),
+                         BRepPrimAPI_MakeBox(gp_Pnt(20 - a, 0, 0), gp_Pnt(20, 10, 5)).Solid())
+            .Shape());
+  } else if (what == "halves") { // a cylinder of radius a and height b made of two halves
+    add(BRepAlgoAPI_Fuse(BRepPrimAPI_MakeCylinder(gp_Ax2(gp::Origin(), gp::DZ(), gp::DX()), a, b, M_PI).Solid(),
+                         BRepPrimAPI_MakeCylinder(gp_Ax2(gp::Origin(), gp::DZ(), -gp::DX()), a, b, M_PI).Solid())
+            .Shape());
   } else if (what == "groove") { // a ring with a round groove of radius `a` in its top, and a ball of radius `b` in it
     add(BRepAlgoAPI_Cut(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -2 * a), gp::DZ()), 6 * a, 2 * a),
                                         BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -3 * a), gp::DZ()), 2 * a, 4 * a))

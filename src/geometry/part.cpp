@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "geometry/facet_shape.h"
 #include "geometry/kernel_shape.h"
+#include <cmath>
 #include <filesystem>
 #include <set>
 
@@ -121,6 +122,10 @@ void makeSmooth(Part& part, const Progress* progress) {
   constexpr std::size_t kMost = 36000; // drawn 15 times a second where no graphics hardware helps
   if (part.faceted || !part.shape || 2 * part.display.triangles.size() > kMost) return;
   for (double degrees : {5.0, 8.0}) {
+    // Making them only to see that they are too many takes as long as making them: counts grow about so on parts with
+    // flat and round faces, from the 15 degrees of the display on.
+    const double likely = static_cast<double>(part.display.triangles.size()) * std::pow(15 / degrees, 1.2);
+    if (likely > 1.2 * static_cast<double>(kMost)) continue;
     auto t = part.shape->tessellate(2e-4 * part.diagonal(), degrees * kPi / 180, progress);
     if (!t || t->triangles.size() > kMost) continue;
     part.smooth = std::move(*t);

@@ -252,8 +252,14 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   if (!kind) return p;
   // The rule and the overall one alone; the others keep their place, so that reasons keep their numbers.
   Brief alone = settled(brief, &part);
+  auto counts = [&](const Rule& other) {
+    // Which points can be ignored hangs on the edges that are followed.
+    const bool forPoints = brief.rules[at].kind == "ignore" && brief.rules[at].get("what") == "points";
+    return other.kind == "everywhere" || other.kind == "group" ||
+           (forPoints && other.kind == "ignore" && other.get("what") != "points");
+  };
   for (std::size_t i = 0; i < alone.rules.size(); ++i)
-    if (i != at && alone.rules[i].kind != "everywhere" && alone.rules[i].kind != "group") alone.rules[i].off = true;
+    if (i != at && !counts(alone.rules[i])) alone.rules[i].off = true;
   alone.rules[at].off = false;
   const Rule& r = alone.rules[at];
   for (const auto& s : kind->entries) {
@@ -278,12 +284,17 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
 
   SizeRequest request = sizeRequestOf(alone, part, groups, unheard);
   if (r.kind == "ignore") {
-    p.dim = Dim::Edge;
+    const bool points = r.get("what") == "points";
+    p.dim = points ? Dim::Point : Dim::Edge;
     p.lit.clear();
-    const auto& off = request.overall.bridging.ignoreEdge;
+    const auto& off = points ? request.overall.bridging.ignorePoint : request.overall.bridging.ignoreEdge;
     for (std::size_t e = 0; e < off.size(); ++e)
       if (off[e]) p.lit.push_back(static_cast<int>(e));
-    p.text = p.lit.empty() ? "no edge can be ignored" : counted(p.lit.size(), "edge", "edges") + " ignored";
+    if (p.lit.empty())
+      p.text = std::string("no ") + (points ? "point" : "edge") + " can be ignored";
+    else
+      p.text =
+          (points ? counted(p.lit.size(), "point", "points") : counted(p.lit.size(), "edge", "edges")) + " ignored";
     return p;
   }
   const OwnSizes mine(part, std::move(request));

@@ -270,17 +270,22 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"ignore",
          "Methods",
-         "Ignore edges where faces join within {angle}[, shorter than {shorter}][, inside {inside}]",
+         "Ignore {what} with a bend of up to {angle}[, shorter than {shorter}][, inside {inside}]",
          "mesh",
          "highlight",
-         "Edges that the mesh need not follow: the faces on their two sides count as one. Edges between groups or "
-         "bodies, edges of groups and divided edges are followed always.",
-         {ranged("angle", SlotType::Angle, "5",
-                 "largest angle between the two faces along the edge, 0 for one smooth surface; 180 for any edge", 0,
-                 180),
-          length("shorter", "", "only edges up to this length"),
+         "Edges that the mesh need not follow: the faces on their two sides count as one. Or points: the two edges "
+         "that meet there count as one, so that no node need stand between them. Edges between groups or bodies, what "
+         "is in groups itself and divided edges are followed always.",
+         {choice("what", "edges", "what need not be followed", {"edges", "points"}),
+          ranged(
+              "angle", SlotType::Angle, "5",
+              "largest angle between the two faces along the edge, or between the two edges at the point; 0 for what "
+              "goes on smoothly, 180 for any",
+              0, 180),
+          length("shorter", "", "only edges up to this length, or points at the end of such a one"),
           text("inside", SlotType::Target,
-               "only edges between faces of this group, or of this group of edges; everywhere when not given")}});
+               "only between faces or edges of this group, or of this group of edges or points itself; everywhere when "
+               "not given")}});
     t.push_back(
         {"apart",
          "Methods",

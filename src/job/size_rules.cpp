@@ -172,9 +172,18 @@ public:
       if (r.kind == "field") field(r);
       if (r.kind == "limit" || r.kind == "accept") checkNames(r.get("at"));
     }
-    for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
-      m_rule = static_cast<int>(i);
-      if (!m_brief.rules[i].off && m_brief.rules[i].kind == "ignore") ignore(m_brief.rules[i]);
+    // Which edges meet at a point is known when those to be ignored are.
+    for (const bool points : {false, true}) {
+      for (std::size_t i = 0; i < m_brief.rules.size(); ++i) {
+        const Rule& r = m_brief.rules[i];
+        m_rule = static_cast<int>(i);
+        if (r.off || r.kind != "ignore" || (r.get("what") == "points") != points) continue;
+        if (points)
+          ignorePoints(r);
+        else
+          ignoreEdges(r);
+      }
+      if (!points) followNamedPoints();
     }
     return std::move(m_out);
   }
@@ -358,50 +367,63 @@ private:
     }
   }
 
+  /// What an `ignore` rule may touch: all, or what its `inside` names.
+  struct Inside {
+    std::vector<char> faces;                 ///< of faces or bodies that it names,
+    std::array<std::vector<char>, 2> picked; ///< points and edges of groups that it names; empty: of none
+    std::set<std::string> named;             ///< those groups
+  };
+  Inside insideOf(const Rule& r) {
+    Inside in;
+    in.faces.assign(m_part.faces.size(), 1);
+    const std::string where = r.get("inside");
+    if (where.empty()) return in;
+    checkNames(where);
+    const auto names = splitList(where);
+    for (const auto& g : m_groups) {
+      if (g.dim > Dim::Edge || std::find(names.begin(), names.end(), g.name) == names.end()) continue;
+      in.named.insert(g.name);
+      auto& picked = in.picked[static_cast<std::size_t>(g.dim)];
+      picked.resize(static_cast<std::size_t>(m_part.count(g.dim)), 0);
+      for (int e : g.entities) picked[static_cast<std::size_t>(e)] = 1;
+    }
+    const auto faces = targetEntities(where, Dim::Face, m_part, m_groups);
+    in.faces.assign(m_part.faces.size(), 0);
+    for (int f : faces) in.faces[static_cast<std::size_t>(f)] = 1;
+    return in;
+  }
+  /// Edges whose nodes a rule for divisions sets.
+  std::vector<char> dividedEdges() const {
+    std::vector<char> r(m_part.edges.size(), 0);
+    for (const auto& [edge, rule] : m_divided) r[static_cast<std::size_t>(edge)] = 1;
+    for (const auto& [edge, division] : m_out.divisions)
+      for (int e : division.like) r[static_cast<std::size_t>(e)] = 1;
+    return r;
+  }
+
   /// After all other rules: what they name is followed.
-  void ignore(const Rule& r) {
+  void ignoreEdges(const Rule& r) {
     const double angle = slotNumber(r, "angle", m_part.unit) * kPi / 180;
     const double shorter = length(r, "shorter");
-    std::vector<char> inside(m_part.faces.size(), 1);
-    std::set<std::string> named; // groups of edges: those edges themselves are meant
-    std::vector<char> picked;    // empty: all edges
-    if (const std::string where = r.get("inside"); !where.empty()) {
-      checkNames(where);
-      for (const auto& name : splitList(where))
-        for (const auto& g : m_groups)
-          if (g.name == name && g.dim == Dim::Edge) {
-            named.insert(name);
-            picked.resize(m_part.edges.size(), 0);
-            for (int e : g.entities) picked[static_cast<std::size_t>(e)] = 1;
-          }
-      const auto faces = targetEntities(where, Dim::Face, m_part, m_groups);
-      if (named.empty() || !faces.empty()) inside.assign(m_part.faces.size(), 0);
-      for (int f : faces) inside[static_cast<std::size_t>(f)] = 1;
-    }
+    const Inside in = insideOf(r);
     // Faces of different groups have an edge between groups between them.
     std::vector<std::vector<std::size_t>> member(m_part.faces.size());
-    std::vector<char> keep(m_part.edges.size(), 0);
+    std::vector<char> keep = dividedEdges();
     for (std::size_t g = 0; g < m_groups.size(); ++g)
       for (int e : m_groups[g].entities) {
         if (m_groups[g].dim == Dim::Face) member[static_cast<std::size_t>(e)].push_back(g);
-        if (m_groups[g].dim == Dim::Edge && !named.count(m_groups[g].name)) keep[static_cast<std::size_t>(e)] = 1;
-        if (m_groups[g].dim == Dim::Point)
-          for (std::size_t k = 0; k < m_part.edges.size(); ++k)
-            if (m_part.edges[k].points[0] == e || m_part.edges[k].points[1] == e) keep[k] = 1;
+        if (m_groups[g].dim == Dim::Edge && !in.named.count(m_groups[g].name)) keep[static_cast<std::size_t>(e)] = 1;
       }
-    for (const auto& [edge, rule] : m_divided) keep[static_cast<std::size_t>(edge)] = 1;
-    for (const auto& [edge, division] : m_out.divisions)
-      for (int e : division.like) keep[static_cast<std::size_t>(e)] = 1;
     auto& out = m_out.overall.bridging.ignoreEdge;
     out.resize(m_part.edges.size(), 0);
+    const auto& picked = in.picked[static_cast<std::size_t>(Dim::Edge)];
     bool any = false;
     for (std::size_t e = 0; e < m_part.edges.size(); ++e) {
       const PartEdge& edge = m_part.edges[e];
-      if (!picked.empty() && !picked[e]) continue;
       if (keep[e] || edge.faces.size() != 2 || (shorter > 0 && edge.length > shorter)) continue;
       const auto a = static_cast<std::size_t>(edge.faces[0]), b = static_cast<std::size_t>(edge.faces[1]);
-      if (!inside[a] || !inside[b] || member[a] != member[b] || m_part.faces[a].bodies != m_part.faces[b].bodies)
-        continue;
+      if (!(in.faces[a] && in.faces[b]) && !(e < picked.size() && picked[e])) continue;
+      if (member[a] != member[b] || m_part.faces[a].bodies != m_part.faces[b].bodies) continue;
       // Normals of a smooth join differ by rounding.
       if (joinAngle(m_part, static_cast<int>(e)) > angle + 1e-6) continue;
       out[e] = 1;
@@ -411,6 +433,72 @@ private:
       warn("ignore.none", "no edge can be ignored by this rule",
            "all edges join their faces at a larger angle, are longer, lie between groups or bodies, or carry rules",
            "raise the angle or the length, or leave the rule out");
+  }
+
+  /// A point of a group needs an edge that is followed, or no node would come to stand there.
+  void followNamedPoints() {
+    auto& out = m_out.overall.bridging.ignoreEdge;
+    if (out.empty()) return;
+    for (const auto& g : m_groups)
+      for (int p : g.entities) {
+        if (g.dim != Dim::Point) continue;
+        std::vector<std::size_t> edges;
+        bool followed = false;
+        for (std::size_t e = 0; e < m_part.edges.size(); ++e)
+          if (m_part.edges[e].points[0] == p || m_part.edges[e].points[1] == p) {
+            edges.push_back(e);
+            followed = followed || !out[e];
+          }
+        if (!followed)
+          for (auto e : edges) out[e] = 0;
+      }
+  }
+
+  /// Points between two edges that are followed, when those turn little there. Edges of which one alone is in a group
+  /// or has a division keep the point between them.
+  void ignorePoints(const Rule& r) {
+    const double angle = slotNumber(r, "angle", m_part.unit) * kPi / 180;
+    const double shorter = length(r, "shorter");
+    const Inside in = insideOf(r);
+    const std::vector<char> divided = dividedEdges();
+    std::vector<std::vector<std::size_t>> member(m_part.edges.size());
+    std::vector<char> keep(m_part.points.size(), 0);
+    for (std::size_t g = 0; g < m_groups.size(); ++g)
+      for (int e : m_groups[g].entities) {
+        if (m_groups[g].dim == Dim::Edge) member[static_cast<std::size_t>(e)].push_back(g);
+        if (m_groups[g].dim == Dim::Point && !in.named.count(m_groups[g].name)) keep[static_cast<std::size_t>(e)] = 1;
+      }
+    std::vector<std::vector<int>> at(m_part.points.size());
+    for (std::size_t e = 0; e < m_part.edges.size(); ++e)
+      if (!m_out.overall.bridging.ignores(static_cast<int>(e)))
+        for (int p : m_part.edges[e].points)
+          if (p >= 0) at[static_cast<std::size_t>(p)].push_back(static_cast<int>(e));
+    auto& out = m_out.overall.bridging.ignorePoint;
+    out.resize(m_part.points.size(), 0);
+    bool any = false;
+    for (std::size_t p = 0; p < out.size(); ++p) {
+      if (keep[p] || at[p].size() != 2 || at[p][0] == at[p][1]) continue;
+      const auto a = static_cast<std::size_t>(at[p][0]), b = static_cast<std::size_t>(at[p][1]);
+      if (divided[a] || divided[b] || member[a] != member[b]) continue;
+      if (shorter > 0 && std::min(m_part.edges[a].length, m_part.edges[b].length) > shorter) continue;
+      auto within = [&](std::size_t e) {
+        const auto& f = m_part.edges[e].faces;
+        const auto& picked = in.picked[static_cast<std::size_t>(Dim::Edge)];
+        return (e < picked.size() && picked[e]) ||
+               std::all_of(f.begin(), f.end(), [&](int k) { return in.faces[static_cast<std::size_t>(k)] != 0; });
+      };
+      const auto& picked = in.picked[static_cast<std::size_t>(Dim::Point)];
+      if (!(p < picked.size() && picked[p]) && !(within(a) && within(b))) continue;
+      if (turnAt(m_part, static_cast<int>(p), at[p][0], at[p][1]) > angle + 1e-6) continue;
+      out[p] = 1;
+      any = true;
+    }
+    if (!any)
+      warn(
+          "ignore.none", "no point can be ignored by this rule",
+          "edges turn more there, are longer, end at more than two edges, or one of the two is in a group or carries a "
+          "rule",
+          "raise the angle or the length, or leave the rule out");
   }
 
   void zone(const Rule& r) {

@@ -6,6 +6,7 @@
 #include "mesher/take_back.h"
 #include "mesher/tet.h"
 #include <chrono>
+#include <malloc.h>
 #include <spdlog/spdlog.h>
 #include <tbb/global_control.h>
 
@@ -314,7 +315,26 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     finer.build();
     meshed.filled.core = {}; // all that is needed of it is in the mesh
     progress.again("Finer at flat elements");
-    auto again = meshBySize(part, finer, nullptr, out, clock, progress);
+    std::optional<Result<Meshed>> tried;
+    try {
+      tried = meshBySize(part, finer, nullptr, out, clock, progress);
+    } catch (const std::bad_alloc&) { // the mesh that is there already fits
+      malloc_trim(0);                 // so that what was let go counts as free
+      progress.goOnWithoutIt();
+      progress.check();
+      Problem p;
+      p.severity = Severity::Note;
+      p.code = "size.flat-memory";
+      p.what = std::to_string(meshed.flat.size()) + (meshed.flat.size() == 1 ? " element stays" : " elements stay") +
+               " flat that a finer mesh there might free";
+      p.where = "first at " + formatPoint(places.front()) + " " + part.unit;
+      p.why = "the memory that may be used does not suffice to mesh the part once more";
+      p.todo = "allow more memory, or ask for a smaller size there";
+      p.places = places;
+      out.problems.push_back(p);
+      break;
+    }
+    auto& again = *tried;
     spdlog::debug("{} flat elements of {:.4f}: once more gave {} of {:.4f}", meshed.flat.size(), meshed.worst,
                   again ? again->flat.size() : 0, again ? again->worst : 0.0);
     if (!again || again->worst <= meshed.worst) break;
@@ -436,10 +456,11 @@ template <class Derived> SizeField translated(const SizeField& asked, const Deri
   SizeField size = asked;
   const Bridging& b = asked.bridging;
   size.bridging.ignoreEdge.clear();
+  size.bridging.ignorePoint.clear();
   size.bridging.keepEdge.assign(derived.part().edges.size(), 0);
   for (std::size_t e = 0; e < b.keepEdge.size(); ++e)
     if (int own = derived.edgeOf(static_cast<int>(e)); own >= 0)
-      size.bridging.keepEdge[static_cast<std::size_t>(own)] = b.keepEdge[e];
+      size.bridging.keepEdge[static_cast<std::size_t>(own)] |= b.keepEdge[e];
   size.bridging.keepFace.assign(derived.part().faces.size(), 0);
   for (std::size_t f = 0; f < b.keepFace.size(); ++f)
     if (int own = derived.faceOf(static_cast<int>(f)); own >= 0)
@@ -458,7 +479,7 @@ void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
   Mesh& m = out.mesh;
   for (std::size_t v = 0; v < m.nodeLink.size(); ++v) {
     auto& link = m.nodeLink[v];
-    if (link.dim == static_cast<std::int8_t>(Dim::Edge)) link.entity = joined.originalEdge(link.entity);
+    if (link.dim == static_cast<std::int8_t>(Dim::Edge)) link.entity = joined.originalEdge(link.entity, m.nodes[v]);
     if (link.dim == static_cast<std::int8_t>(Dim::Face)) link.entity = joined.originalFace(link.entity, m.nodes[v]);
   }
   for (std::size_t f = 0; f < m.faceLink.size(); ++f) {
@@ -470,18 +491,17 @@ void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
   }
 }
 
-/// Meshes all bodies together; edges to be ignored are not followed.
+/// Meshes all bodies together; edges and points to be ignored are not followed.
 Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const MeshOptions& options,
                                  Progress& progress) {
-  const auto& ignore = asked.bridging.ignoreEdge;
-  const bool joins = std::find(ignore.begin(), ignore.end(), 1) != ignore.end();
+  const bool joins = asked.bridging.ignoresAny();
   if (!joins && !options.surface) return meshFollowed(part, asked, options, nullptr, progress);
   if (!joins) {
     auto kept = surfaceOfMesh(*options.surface, part);
     if (!kept) return kept.problem();
     return meshFollowed(part, asked, options, &*kept, progress);
   }
-  const JoinedPart joined(part, ignore);
+  const JoinedPart joined(part, asked.bridging.ignoreEdge, asked.bridging.ignorePoint);
   std::optional<SurfaceMesh> keptJoined;
   if (options.surface) {
     std::vector<int> faceOf;
@@ -502,10 +522,16 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const
   Problem p;
   p.severity = Severity::Note;
   p.code = "faces.joined";
-  const std::size_t edges = static_cast<std::size_t>(joined.ignoredEdges());
-  p.what = std::to_string(edges) + (edges == 1 ? " edge is" : " edges are") +
-           " not followed: " + std::to_string(part.faces.size()) + " faces count as " +
-           std::to_string(joined.part().faces.size());
+  const int edges = joined.ignoredEdges(), points = joined.ignoredPoints();
+  auto counted = [](int n, const char* what) { return std::to_string(n) + " " + what + (n == 1 ? "" : "s"); };
+  if (edges)
+    p.what = counted(edges, "edge") + (edges == 1 ? " is" : " are") +
+             " not followed: " + std::to_string(part.faces.size()) + " faces count as " +
+             std::to_string(joined.part().faces.size());
+  if (points)
+    p.what += (edges ? ", " : "") + counted(points, "point") + (points == 1 ? " is" : " are") +
+              " not followed: " + std::to_string(part.edges.size() - static_cast<std::size_t>(edges)) +
+              " edges count as " + std::to_string(joined.part().edges.size());
   p.why = "a rule says so; the surface deviates by at most " + formatNumber(out->fit.deviation, 3) + " " + part.unit +
           " from the true faces";
   for (std::size_t e = 0; e < part.edges.size() && p.places.size() < 50; ++e)

@@ -2,6 +2,7 @@
 #include "size/part_size.h"
 #include "base/bvh.h"
 #include "base/parallel.h"
+#include "geometry/joined.h"
 #include "size/thickness.h"
 #include "size/turn.h"
 #include <cmath>
@@ -104,10 +105,14 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
   const Bridging& bridge = s.bridging;
   auto keepEdge = [&](int e) { return !bridge.keepEdge.empty() && bridge.keepEdge[static_cast<std::size_t>(e)]; };
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
+  const Joins joins(part, bridge.ignoreEdge, bridge.ignorePoint);
+  auto chainOf = [&](int e) -> const Joins::Chain& {
+    return joins.chains[static_cast<std::size_t>(joins.chainOf[static_cast<std::size_t>(e)])];
+  };
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
-    double h = std::max(part.edges[e].length, s.minimum);
-    if (h >= s.target || bridge.ignores(static_cast<int>(e))) continue;
-    if (part.edges[e].length < bridge.tolerance && !keepEdge(static_cast<int>(e))) continue;
+    if (joins.chainOf[e] < 0) continue;
+    const double length = chainOf(static_cast<int>(e)).length, h = std::max(length, s.minimum);
+    if (h >= s.target || (length < bridge.tolerance && !keepEdge(static_cast<int>(e)))) continue;
     const auto& c = t.edgeChain[e];
     for (std::size_t i = 0; i + 1 < c.size(); ++i) f.addSegment(pt(c[i]), pt(c[i + 1]), h, kReasonShortEdge);
   }
@@ -122,7 +127,8 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
   struct Piece {
     Vec3 a, b;
     int edge;
-    std::vector<Vec3> inward; ///< directions from the edge into the face: two along a seam
+    std::array<double, 2> along; ///< where a and b lie on the length of the edge's chain
+    std::vector<Vec3> inward;    ///< directions from the edge into the face: two along a seam
     /// Whether a place near the edge lies on the face's side of it, not across a slot that the face is cut by, nor
     /// along the edge. A face that turns by half a circle from edge to edge still has the other one on its side.
     bool faces(const Vec3& way) const {
@@ -136,26 +142,35 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     std::vector<Piece> pieces;
     std::vector<Box> boxes;
     for (int e : face.edges) {
-      if (bridge.ignores(e)) continue;
+      if (joins.chainOf[static_cast<std::size_t>(e)] < 0) continue;
       const auto& c = t.edgeChain[static_cast<std::size_t>(e)];
+      const auto& own = chainOf(e).pieces;
+      const auto place = std::find_if(own.begin(), own.end(), [&](const auto& x) { return x.edge == e; });
+      double passed = 0;
       for (std::size_t i = 0; i + 1 < c.size(); ++i) {
         Vec3 a = pt(c[i]), b = pt(c[i + 1]);
+        auto along = [&](double share) {
+          const double l = passed + share * (b - a).norm();
+          return place->from + (place->reversed ? part.edges[static_cast<std::size_t>(e)].length - l : l);
+        };
         std::vector<Vec3> inward;
         for (int k : atEdge[std::minmax(c[i], c[i + 1])]) {
           const auto& q = t.triangles[static_cast<std::size_t>(k)];
           if (t.triangleFace[static_cast<std::size_t>(k)] != static_cast<int>(fi)) continue;
-          const Vec3 way = pt(q[0] + q[1] + q[2] - c[i] - c[i + 1]) - a, along = (b - a).normalized(),
-                     across = way - way.dot(along) * along;
+          const Vec3 way = pt(q[0] + q[1] + q[2] - c[i] - c[i + 1]) - a, line = (b - a).normalized(),
+                     across = way - way.dot(line) * line;
           if (across.norm() > 0) inward.push_back(across.normalized()); // a flat triangle tells nothing
         }
         int n = std::clamp(static_cast<int>(std::ceil((b - a).norm() / (0.5 * s.target))), 1, 200);
         for (int k = 0; k < n; ++k) {
-          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e, inward});
+          const double from = static_cast<double>(k) / n, to = static_cast<double>(k + 1) / n;
+          pieces.push_back({a + (b - a) * k / n, a + (b - a) * (k + 1) / n, e, {along(from), along(to)}, inward});
           Box box;
           box.add(pieces.back().a);
           box.add(pieces.back().b);
           boxes.push_back(box);
         }
+        passed += (b - a).norm();
       }
     }
     if (pieces.size() < 2) continue;
@@ -173,7 +188,15 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
           [&](int i) {
             const Piece& o = pieces[static_cast<std::size_t>(i)];
             if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
-            const Vec3 way = o.a + closestOnSegment(m, o.a, o.b) * (o.b - o.a) - m;
+            const double on = closestOnSegment(m, o.a, o.b);
+            const Vec3 way = o.a + on * (o.b - o.a) - m;
+            // On one line whose points need not be followed, what comes soon after is no other side.
+            if (const auto& chain = chainOf(o.edge); &chain == &chainOf(piece.edge)) {
+              double gap =
+                  std::abs(o.along[0] + on * (o.along[1] - o.along[0]) - 0.5 * (piece.along[0] + piece.along[1]));
+              if (chain.points[0] == chain.points[1]) gap = std::min(gap, chain.length - gap);
+              if (gap < 2 * way.norm()) return 1e300;
+            }
             return piece.faces(way) && o.faces(-way) ? way.norm() : 1e300;
           });
       if (best < bridge.tolerance && !keepFace) continue;

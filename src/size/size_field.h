@@ -18,7 +18,12 @@ struct Bridging {
   double tolerance = 0;                 ///< length; 0: nothing is bridged
   std::vector<char> keepFace, keepEdge; ///< per part face and edge: never bridged; empty: none
   std::vector<char> ignoreEdge;         ///< per part edge: not followed, its faces count as one; empty: none
+  std::vector<char> ignorePoint;        ///< per part point: not followed, its two edges count as one; empty: none
   bool ignores(int edge) const { return !ignoreEdge.empty() && ignoreEdge[static_cast<std::size_t>(edge)]; }
+  bool ignoresAny() const {
+    auto any = [](const std::vector<char>& v) { return std::find(v.begin(), v.end(), 1) != v.end(); };
+    return any(ignoreEdge) || any(ignorePoint);
+  }
 };
 
 /// An exact division of an edge, which the mesher follows whatever the field says.

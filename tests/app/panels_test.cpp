@@ -164,6 +164,79 @@ TEST_F(Panels, manyFindingsOfOneKindShareACard) {
   EXPECT_EQ(panel.findings().size(), 4u);
 }
 
+TEST_F(Panels, manyFindingsAreFilteredByWhatTheySay) {
+  AuditPanel panel;
+  panel.resize(300, 900);
+  panel.show();
+  panel.setFindings({finding(Severity::Note, "a", "a note")});
+  EXPECT_FALSE(panel.findingFilter()->isVisible());
+  std::vector<Problem> all;
+  for (int i = 0; i < 8; ++i)
+    all.push_back(finding(Severity::Warning, "kind" + std::to_string(i), i % 4 ? "a narrow face" : "a thin wall"));
+  all[4].why = "the ribs are thin";
+  panel.setFindings(all);
+  EXPECT_TRUE(panel.findingFilter()->isVisible());
+  auto shown = [&] {
+    settle(); // new cards are shown by the layout when it gets to it
+    QStringList r;
+    for (auto* c : panel.findChildren<FindingCard*>())
+      if (c->isVisible()) r << QString::fromStdString(c->shown().what);
+    return r;
+  };
+  EXPECT_EQ(shown().size(), 8);
+  QTest::keyClicks(panel.findingFilter(), "Wall thin");
+  EXPECT_EQ(shown(), QStringList({"a thin wall", "a thin wall"})); // all words, in any order and case
+  QTest::keyClicks(panel.findingFilter(), " ribs");
+  EXPECT_EQ(shown().size(), 1);
+  // What comes while words stand there is filtered as well; all findings are still there.
+  all[0].todo = "stiffen the ribs";
+  panel.setFindings(all);
+  EXPECT_EQ(shown().size(), 2);
+  EXPECT_EQ(panel.findings().size(), 8u);
+  panel.findingFilter()->setText("no such words");
+  EXPECT_TRUE(shown().isEmpty());
+  // Few findings are all seen.
+  panel.setFindings({finding(Severity::Note, "a", "a note")});
+  EXPECT_EQ(shown(), QStringList({"a note"}));
+  EXPECT_FALSE(panel.findingFilter()->isVisible());
+}
+
+TEST_F(Panels, manyCardsAreFilteredByTheirWords) {
+  open("keel-bracket.brief");
+  BriefPanel* column = w->briefPanel();
+  ASSERT_LT(w->document().brief().rules.size(), 14u);
+  EXPECT_FALSE(column->filter()->isVisible());
+  const int group = ruleOf("group");
+  ASSERT_GE(group, 0);
+  for (int i = 0; i < 9; ++i) {
+    emit column->duplicated(group);
+    emit column->valueChanged(group + 1, "name", "hole " + std::to_string(i));
+  }
+  settle();
+  ASSERT_TRUE(column->filter()->isVisible());
+  auto shown = [&] {
+    std::vector<int> r;
+    for (int i = 0; i < static_cast<int>(w->document().brief().rules.size()); ++i)
+      if (column->cardShown(i)) r.push_back(i);
+    return r;
+  };
+  const std::size_t all = shown().size();
+  EXPECT_EQ(all, w->document().brief().rules.size());
+  QTest::keyClicks(column->filter(), "hole 7");
+  ASSERT_EQ(shown().size(), 1u);
+  const int seventh = shown()[0];
+  EXPECT_EQ(w->document().brief().rules[static_cast<std::size_t>(seventh)].get("name"), "hole 7");
+  // A head stands above what is left, and above nothing else.
+  QStringList heads;
+  for (auto* l : column->findChildren<QLabel*>("section"))
+    if (l->isVisible()) heads << l->text();
+  EXPECT_EQ(heads, QStringList({"GROUPS"}));
+  // A card that is to be shown comes back with the others.
+  column->reveal(seventh == 0 ? 1 : seventh - 1);
+  EXPECT_TRUE(column->filter()->text().isEmpty());
+  EXPECT_EQ(shown().size(), all);
+}
+
 TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
   open("saddle-clamp.brief");
   // A limit that hardly any mesh meets, so that rows have all they can have.

@@ -72,6 +72,26 @@ TEST(Memory, aTaskThatTakesTooMuchIsStopped) {
   EXPECT_NE(memoryProblem(limit).what.find("0.001 MB"), std::string::npos);
 }
 
+TEST(Memory, aTaskThatLetsGoOfWhatTookTooMuchGoesOn) {
+  Progress progress;
+  std::atomic<std::size_t> held{2000};
+  const MemoryWatch watch(progress, 1000, [&] { return held.load(); });
+  const auto begin = std::chrono::steady_clock::now();
+  auto stopped = [&] {
+    while (!progress.stopped() && std::chrono::steady_clock::now() - begin < std::chrono::seconds(20))
+      std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    return progress.stopped();
+  };
+  ASSERT_TRUE(stopped());
+  held = 10;
+  std::this_thread::sleep_for(std::chrono::milliseconds(120)); // the watch has seen it
+  progress.goOnWithoutIt();
+  EXPECT_NO_THROW(progress.check());
+  held = 3000; // it is watched on
+  ASSERT_TRUE(stopped());
+  EXPECT_THROW(progress.check(), MemoryExceeded);
+}
+
 TEST(Memory, aStopBeforeIsAStopAndNoLimitNeverStops) {
   Progress progress;
   {

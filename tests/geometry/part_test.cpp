@@ -80,6 +80,47 @@ TEST(Part, volumeIsRightWhereTheFixedRuleOfTheKernelIsNot) {
   EXPECT_NEAR(meshVolume(m.mesh) / part.volume(), 1, 1e-4);
 }
 
+namespace {
+/// Largest turn in degrees from triangle to triangle inside faces.
+double roughness(const Tessellation& t) {
+  std::map<std::array<int, 3>, Vec3> side; // edge with its face: normal of the triangle there
+  double most = 0;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    const auto& q = t.triangles[i];
+    auto at = [&](std::size_t k) -> const Vec3& { return t.points[static_cast<std::size_t>(q[k % 3])]; };
+    const Vec3 n = triangleNormal(at(0), at(1), at(2)).normalized();
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto [low, high] = std::minmax(q[k], q[(k + 1) % 3]);
+      const auto [it, fresh] = side.emplace(std::array{low, high, t.triangleFace[i]}, n);
+      if (!fresh) most = std::max(most, std::acos(std::clamp(n.dot(it->second), -1.0, 1.0)) * 180 / kPi);
+    }
+  }
+  return most;
+}
+} // namespace
+
+TEST(Part, facesAreSmoothForTheEyeAndComputedFromAsBefore) {
+  for (const char* recipe : {"cylinder 5 10", "torus 10 3", "drilled 3"}) {
+    Part part = made(recipe);
+    const auto before = part.display.triangles;
+    EXPECT_EQ(&part.drawn(), &part.display);
+    const double rough = roughness(part.drawn());
+    makeSmooth(part, nullptr);
+    EXPECT_EQ(part.display.triangles, before);
+    ASSERT_EQ(&part.drawn(), &part.smooth) << recipe;
+    EXPECT_LT(roughness(part.drawn()), 0.8 * rough) << recipe << " was " << rough;
+    EXPECT_GT(part.smooth.triangles.size(), before.size());
+    EXPECT_LE(part.smooth.triangles.size(), 36000u);
+    EXPECT_EQ(part.smooth.edgeChain.size(), part.edges.size());
+  }
+  // Facets are what they are.
+  const TempFolder dir;
+  auto facets = loadPart(dir.write("cube.stl", cubeStl()));
+  ASSERT_TRUE(facets.ok());
+  makeSmooth(*facets, nullptr);
+  EXPECT_EQ(&facets->drawn(), &facets->display);
+}
+
 TEST(KernelPart, seamsAndPolesAreHidden) {
   Part sphere = made("sphere 5");
   EXPECT_EQ(sphere.faces.size(), 1u);

@@ -114,6 +114,39 @@ TEST(Mesher, ElementsThatStayFlatAreMeshedAgainWithSmallerOnes) {
   EXPECT_TRUE(causesOfFlatness(out.mesh, ownAngles(out.mesh), flat, kFlatAngle).elsewhere.empty());
 }
 
+TEST(Mesher, FirstMeshIsKeptWhereMemoryDoesNotSufficeForAnother) {
+  const Part part = made("slot 20 12 8 0.02");
+  SizeSettings settings;
+  settings.target = 3;
+  const SizeField size = makeSizeField(part, {settings});
+  auto mesh = [&](const std::function<void(Progress&)>& onAgain) {
+    Progress progress;
+    progress.onProgress = [&](const std::string& stage, double) {
+      if (stage.rfind("Finer at flat elements", 0) == 0) onAgain(progress);
+    };
+    return meshPart(part, size, {}, progress);
+  };
+  auto told = [](const MeshOutcome& m, const std::string& code) {
+    return std::any_of(m.problems.begin(), m.problems.end(), [&](const Problem& p) { return p.code == code; });
+  };
+  auto enough = mesh([](Progress&) {}), little = mesh([](Progress&p) { p.stopForMemory(1000000); });
+  ASSERT_TRUE(enough.ok());
+  ASSERT_TRUE(little.ok());
+  EXPECT_TRUE(told(*enough, "size.flat"));
+  EXPECT_FALSE(told(*enough, "size.flat-memory"));
+  EXPECT_FALSE(told(*little, "size.flat"));
+  EXPECT_TRUE(told(*little, "size.flat-memory"));
+  EXPECT_NEAR(meshVolume(little->mesh), part.volume(), 1e-9 * part.volume());
+  EXPECT_NE(little->mesh.cells.size(), enough->mesh.cells.size());
+  // Somebody who says stop gets no mesh, whatever else lacks.
+  EXPECT_THROW(mesh([](Progress& p) { p.stop(); }), Cancelled);
+  EXPECT_THROW(mesh([](Progress& p) {
+                 p.stopForMemory(1000000);
+                 p.stop();
+               }),
+               Cancelled);
+}
+
 /// A ball touches a groove of its own radius along half a circle: no triangles can follow that, and no refinement
 /// helps. With a gap there is room for both.
 TEST(Mesher, BodiesThatHugEachOtherAlongALineAreNamed) {
