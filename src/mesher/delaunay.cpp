@@ -3,15 +3,12 @@
 #include "base/parallel.h"
 #include "base/predicates.h"
 #include <array>
+#include <bit>
 #include <cmath>
+#include <cstring>
 #include <unordered_map>
-
-// One body, compiled for wide registers too where the processor has them; the results are the same to the bit, as
-// products are never contracted. Sanitizers cannot run the choice at load time.
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
-#define TESS_WIDE __attribute__((target_clones("avx2", "default")))
-#else
-#define TESS_WIDE
+#if defined(__SSE2__)
+#include <emmintrin.h>
 #endif
 
 namespace tess {
@@ -27,25 +24,53 @@ std::uint64_t spread(std::uint64_t x) {
   return x;
 }
 
-/// Index along a Hilbert curve of order 20 by the transpose method (Skilling 2004), without branches.
-std::uint64_t hilbert(std::uint32_t x, std::uint32_t y, std::uint32_t z) {
+constexpr std::size_t kTogether = 256; ///< points whose places on the curve are found at a time
+using Coordinates = std::array<std::uint32_t, kTogether>;
+
+/// Indices along a Hilbert curve of order 20 by the transpose method (Skilling 2004), without branches and for many
+/// points at once, so that wide registers serve.
+void hilbert(Coordinates& X, Coordinates& Y, Coordinates& Z) {
   constexpr int bits = 20;
-  std::uint32_t X[3] = {x, y, z};
   for (int b = bits - 1; b > 0; --b) {
     const std::uint32_t low = (1u << b) - 1;
-    for (auto& c : X) {
-      const std::uint32_t set = 0u - (c >> b & 1); // all ones when the bit is set
-      const std::uint32_t swapped = (X[0] ^ c) & low & ~set;
-      X[0] ^= (low & set) | swapped;
-      c ^= swapped;
+    for (std::size_t i = 0; i < kTogether; ++i) {
+      std::uint32_t x = X[i], y = Y[i], z = Z[i];
+      x ^= low & (0u - (x >> b & 1)); // all ones when the bit is set
+      for (auto* c : {&y, &z}) {
+        const std::uint32_t set = 0u - (*c >> b & 1), swapped = (x ^ *c) & low & ~set;
+        x ^= (low & set) | swapped;
+        *c ^= swapped;
+      }
+      X[i] = x;
+      Y[i] = y;
+      Z[i] = z;
     }
   }
-  for (int i = 1; i < 3; ++i) X[i] ^= X[i - 1];
-  std::uint32_t t = X[2]; // bit k of it: parity of the bits above k
-  for (int shift = 1; shift < 32; shift *= 2) t ^= t >> shift;
-  t >>= 1;
-  for (auto& c : X) c ^= t;
-  return spread(X[0]) << 2 | spread(X[1]) << 1 | spread(X[2]);
+  for (std::size_t i = 0; i < kTogether; ++i) {
+    Y[i] ^= X[i];
+    Z[i] ^= Y[i];
+    std::uint32_t t = Z[i]; // bit k of it: parity of the bits above k
+    for (int shift = 1; shift < 32; shift *= 2) t ^= t >> shift;
+    t >>= 1;
+    X[i] ^= t;
+    Y[i] ^= t;
+    Z[i] ^= t;
+  }
+}
+
+/// Whether d lies on the negative side of a, b, c: the first filter of orient3d() where the loop can have it.
+inline bool below(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  const double ux = b.x() - a.x(), uy = b.y() - a.y(), uz = b.z() - a.z();
+  const double vx = c.x() - a.x(), vy = c.y() - a.y(), vz = c.z() - a.z();
+  const double wx = d.x() - a.x(), wy = d.y() - a.y(), wz = d.z() - a.z();
+  const double vywz = vy * wz, vzwy = vz * wy, vzwx = vz * wx, vxwz = vx * wz, vxwy = vx * wy, vywx = vy * wx;
+  const double det = ux * (vywz - vzwy) + uy * (vzwx - vxwz) + uz * (vxwy - vywx);
+  const double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) +
+                           std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
+                           std::abs(uz) * (std::abs(vxwy) + std::abs(vywx));
+  if (std::abs(det) > 8e-16 * permanent) [[likely]]
+    return det < 0;
+  return orient3d(a, b, c, d) < 0;
 }
 
 constexpr std::size_t kStretches = 2;        ///< worked on side by side; fixed, so that results depend on nothing else
@@ -55,81 +80,124 @@ constexpr std::size_t kWorthSharing = 20000; ///< points in a round
 /// decides nearly all tests at a fraction of the cost of the determinant; the rest goes to the exact predicate.
 struct Ball {
   float c2[3];  ///< twice the centre minus corner
-  float error2; ///< at least the length of the error of c2; infinity: never decides; negative: a ghost
+  float error2; ///< see decides(); infinity or no number: never decides; negative: a ghost
   int corner;
   int stamp; ///< of the last insertion that had the tet in its cavity
 };
 
-struct BallInput {
-  const double *ax, *ay, *az, *bx, *by, *bz, *cx, *cy, *cz;
+/// Whether a ball alone tells if p lies `inside` the circumsphere of its tet; `a`: its corner. With d from a to p the
+/// point lies inside when d.(c2 - d) > 0. With u = 2^-24, single precision makes each term of this sum wrong by 5 u of
+/// itself and 1 u of its part of d.d (rounding of d, of the difference, of the product, of two additions), and what c2
+/// is off by adds |d| times its length. error2 covers that length and 5.1 u |c2|, so the sum is off by less than
+/// |d| error2 + 6 u d.d; the square of this is below d.d (2 error2^2 + 72 u^2 d.d). The constant covers sums that
+/// underflow; those that overflow decide nothing. Written so that neither answer costs a branch.
+inline bool decides(const Ball& b, const Vec3& a, const Vec3& p, bool& inside) {
+#if defined(__SSE2__)
+  const __m128d xy = _mm_sub_pd(_mm_loadu_pd(p.data()), _mm_loadu_pd(a.data()));
+  const __m128d z = _mm_sub_sd(_mm_load_sd(p.data() + 2), _mm_load_sd(a.data() + 2));
+  const __m128 d = _mm_movelh_ps(_mm_cvtpd_ps(xy), _mm_cvtpd_ps(z)); // x, y, z, 0
+  const __m128 dd = _mm_mul_ps(d, d), dc = _mm_mul_ps(d, _mm_sub_ps(_mm_loadu_ps(b.c2), d));
+  __m128 sums = _mm_add_ps(_mm_unpacklo_ps(dc, dd), _mm_unpackhi_ps(dc, dd));
+  sums = _mm_add_ps(sums, _mm_movehl_ps(sums, sums));
+  const float side = _mm_cvtss_f32(sums), square = _mm_cvtss_f32(_mm_shuffle_ps(sums, sums, 1));
+#else
+  const float x = static_cast<float>(p.x() - a.x()), y = static_cast<float>(p.y() - a.y()),
+              z = static_cast<float>(p.z() - a.z());
+  const float square = (x * x + z * z) + y * y, side = (x * (b.c2[0] - x) + z * (b.c2[2] - z)) + y * (b.c2[1] - y);
+#endif
+  const float e = b.error2;
+  inside = side > 0;
+  return side * side > square * (2.0001f * (e * e) + 1e-12f * square) + 1e-37f && e >= 0;
+}
+
+using Four = float __attribute__((vector_size(16)));
+inline Four absolute(Four v) { return v < 0 ? -v : v; }
+inline Four larger(Four a, Four b) { return a > b ? a : b; }
+/// Rows become columns and back.
+inline void transpose(Four& a, Four& b, Four& c, Four& d) {
+  const Four ab = __builtin_shufflevector(a, b, 0, 4, 1, 5), cd = __builtin_shufflevector(c, d, 0, 4, 1, 5);
+  const Four AB = __builtin_shufflevector(a, b, 2, 6, 3, 7), CD = __builtin_shufflevector(c, d, 2, 6, 3, 7);
+  a = __builtin_shufflevector(ab, cd, 0, 1, 4, 5);
+  b = __builtin_shufflevector(ab, cd, 2, 3, 6, 7);
+  c = __builtin_shufflevector(AB, CD, 0, 1, 4, 5);
+  d = __builtin_shufflevector(AB, CD, 2, 3, 6, 7);
+}
+struct FourPoints {
+  Four x, y, z;
 };
+
 /// Balls of the tets between three given points each and an apex, many at a time. x, y, z: from the apex to the three
-/// points. With L the longest of the three, the numerator is a sum of terms of size L^4 with a rounding error below
-/// 125 u L^4 (u = 2^-53), the determinant's is below 48 u L^3; as the radius is at least L / 2 the centre is off by
-/// less than |c| (173 L^3 / |det| + 14) u, and then rounded to single precision (6e-8). Powers take the bound to
-/// infinity before |det| < 1e-13 L^3, where it ends to hold, and before the range of single precision ends; the
-/// constant term covers underflow (the small terms added keep powers out of the slow range of tiny numbers). Written
-/// without a choice, which would keep the compiler from using wide registers.
-TESS_WIDE void ballsOf(const BallInput& in, std::size_t n, float* __restrict ox, float* __restrict oy,
-                       float* __restrict oz, float* __restrict oe) {
-  for (std::size_t i = 0; i < n; ++i) {
-    const double ax = in.ax[i], ay = in.ay[i], az = in.az[i], bx = in.bx[i], by = in.by[i], bz = in.bz[i],
-                 cx = in.cx[i], cy = in.cy[i], cz = in.cz[i];
-    const double bcx = by * cz - bz * cy, bcy = bz * cx - bx * cz, bcz = bx * cy - by * cx;
-    const double cax = cy * az - cz * ay, cay = cz * ax - cx * az, caz = cx * ay - cy * ax;
-    const double abx = ay * bz - az * by, aby = az * bx - ax * bz, abz = ax * by - ay * bx;
-    const double aa = ax * ax + ay * ay + az * az, bb = bx * bx + by * by + bz * bz, cc = cx * cx + cy * cy + cz * cz;
-    const double det = ax * bcx + ay * bcy + az * bcz;
-    const double la = std::abs(ax) + std::abs(ay) + std::abs(az), lb = std::abs(bx) + std::abs(by) + std::abs(bz),
-                 lc = std::abs(cx) + std::abs(cy) + std::abs(cz);
-    const double cube = (aa + bb + cc) * (la + lb + lc); // at least L^3
-    const double inverse = 1 / det;
-    const double x = (aa * bcx + bb * cax + cc * abx) * inverse, y = (aa * bcy + bb * cay + cc * aby) * inverse,
-                 z = (aa * bcz + bb * caz + cc * abz) * inverse;
-    const double size = std::abs(x) + std::abs(y) + std::abs(z);
-    const double flat = std::abs(inverse) * cube;
-    auto eighth = [](double v) { return (v * v) * (v * v) * ((v * v) * (v * v)); };
-    const double error =
-        size * (7.5e-8 + 5e-14 * flat) + eighth(eighth(1e-9 * flat + 1e-4)) + eighth(1e-25 * size + 1e-30) + 1e-40;
-    ox[i] = static_cast<float>(x);
-    oy[i] = static_cast<float>(y);
-    oz[i] = static_cast<float>(z);
-    oe[i] = static_cast<float>(error);
-  }
+/// points, so scaled that what is tiny against the whole cloud stays far from the ends of the range of single
+/// precision. With L the longest of the three and u = 2^-24, the numerator is a sum of terms of size L^4 with an error
+/// below 146 u L^4 (125 of its rounding, the rest of that of the input), that of the determinant is below 60 u L^3; as
+/// the radius is at least L / 2 the centre is off by less than |c| (206 L^3 / |det| + 16) u. Powers take the bound to
+/// infinity before |det| < 900 u L^3, where it ends to hold, and before L^4 comes near the smallest numbers; what is
+/// added in them keeps them out of the slow range themselves. Written without a choice, which would keep the compiler
+/// from doing several at a time. Wider registers than those all processors have were slower here: they lower the clock.
+/// Returns the four balls as they stand in Ball: centre and error.
+inline std::array<Four, 4> ballsOf(const FourPoints& a, const FourPoints& b, const FourPoints& c) {
+  const Four bcx = b.y * c.z - b.z * c.y, bcy = b.z * c.x - b.x * c.z, bcz = b.x * c.y - b.y * c.x;
+  const Four cax = c.y * a.z - c.z * a.y, cay = c.z * a.x - c.x * a.z, caz = c.x * a.y - c.y * a.x;
+  const Four abx = a.y * b.z - a.z * b.y, aby = a.z * b.x - a.x * b.z, abz = a.x * b.y - a.y * b.x;
+  const Four aa = a.x * a.x + a.y * a.y + a.z * a.z, bb = b.x * b.x + b.y * b.y + b.z * b.z,
+             cc = c.x * c.x + c.y * c.y + c.z * c.z;
+  const Four det = a.x * bcx + a.y * bcy + a.z * bcz;
+  const Four la = absolute(a.x) + absolute(a.y) + absolute(a.z), lb = absolute(b.x) + absolute(b.y) + absolute(b.z),
+             lc = absolute(c.x) + absolute(c.y) + absolute(c.z);
+  const Four cube = larger(larger(aa, bb), cc) * larger(larger(la, lb), lc); // at least L^3
+  const Four inverse = 1 / det;
+  const Four x = (aa * bcx + bb * cax + cc * abx) * inverse, y = (aa * bcy + bb * cay + cc * aby) * inverse,
+             z = (aa * bcz + bb * caz + cc * abz) * inverse;
+  const Four size = absolute(x) + absolute(y) + absolute(z), flat = absolute(inverse) * cube, tiny = 2e-26f / cube;
+  auto eighth = [](Four v) { return (v * v) * (v * v) * ((v * v) * (v * v)); };
+  const Four error =
+      size * (1.4e-6f + 1.3e-5f * flat) + eighth(eighth(2.2e-4f * flat + 0.3f)) + eighth(eighth(tiny + 0.3f));
+  std::array<Four, 4> r{x, y, z, error};
+  transpose(r[0], r[1], r[2], r[3]);
+  return r;
 }
 
 /// The lines from a new point to the corners of its cavity, and the balls of the tets between them.
 class Spokes {
 public:
+  void scale(double by) {
+    m_scale = by;
+    m_back = static_cast<float>(1 / by);
+  }
   void room(std::size_t walls) {
-    if (m_size >= walls) return;
-    m_size = 2 * walls + 64;
-    m_in.resize(9 * m_size);
-    m_out.resize(4 * m_size);
-    m_to.resize(3 * m_size + 1);
+    if (m_to.size() < 3 * walls) m_to.resize(6 * walls + 64);
   }
-  void set(int corner, const Vec3& to) { m_to[static_cast<std::size_t>(corner)] = {to.x(), to.y(), to.z()}; }
-  void balls(const std::array<int, 3>* corners, std::size_t n) {
-    double* in = m_in.data();
-    for (std::size_t i = 0; i < n; ++i)
-      for (std::size_t c = 0; c < 3; ++c) {
-        const auto& to = m_to[static_cast<std::size_t>(corners[i][c])];
-        for (std::size_t d = 0; d < 3; ++d) in[(3 * c + d) * m_size + i] = to[d];
+  void set(int corner, const Vec3& to) {
+    m_to[static_cast<std::size_t>(corner)] =
+        Four{static_cast<float>(m_scale * to.x()), static_cast<float>(m_scale * to.y()),
+             static_cast<float>(m_scale * to.z()), 0};
+  }
+  /// Balls of the tets `made` between the new point, with the number `id`, and three corners each. Room for four more
+  /// corners than `n` is read.
+  void balls(const std::array<int, 3>* corners, std::size_t n, const int* made, int id, Ball* all) const {
+    auto points = [&](const std::array<int, 3>* from, std::size_t k) {
+      Four a = m_to[static_cast<std::size_t>(from[0][k])], b = m_to[static_cast<std::size_t>(from[1][k])],
+           c = m_to[static_cast<std::size_t>(from[2][k])], d = m_to[static_cast<std::size_t>(from[3][k])];
+      transpose(a, b, c, d);
+      return FourPoints{a, b, c};
+    };
+    for (std::size_t i = 0; i < n; i += 4) {
+      const std::array<int, 3>* from = corners + i;
+      const auto four = ballsOf(points(from, 0), points(from, 1), points(from, 2));
+      for (std::size_t k = 0; k < std::min<std::size_t>(4, n - i); ++k) {
+        Ball& b = all[made[i + k]];
+        const Four back = four[k] * m_back;
+        std::memcpy(&b, &back, sizeof back); // centre and error
+        b.corner = id;
+        b.stamp = 0;
       }
-    auto row = [&](std::size_t k) { return in + k * m_size; };
-    ballsOf({row(0), row(1), row(2), row(3), row(4), row(5), row(6), row(7), row(8)}, n, m_out.data(),
-            m_out.data() + m_size, m_out.data() + 2 * m_size, m_out.data() + 3 * m_size);
-  }
-  Ball ball(std::size_t i, int corner) const {
-    const float* o = m_out.data() + i;
-    return {{o[0], o[m_size], o[2 * m_size]}, o[3 * m_size], corner, 0};
+    }
   }
 
 private:
-  std::size_t m_size = 0;
-  std::vector<double> m_in;
-  std::vector<float> m_out;
-  std::vector<std::array<double, 3>> m_to;
+  double m_scale = 1;
+  float m_back = 1;
+  std::vector<Four> m_to;
 };
 
 class Delaunay {
@@ -145,6 +213,11 @@ public:
     Worker all;
     all.local.resize(n + 1, {0, 0});
     if (!begin(all)) return {};
+    Box box;
+    for (const Vec3& p : m_points) box.add(p);
+    const double unit = std::ldexp(1.0, 10 - std::ilogb(box.diagonal()));
+    all.spokes.scale(unit);
+    for (Worker& w : m_team) w.spokes.scale(unit);
     for (std::size_t r = 0; r < rounds.size(); ++r) {
       const std::size_t from = rounds[r], to = r + 1 < rounds.size() ? rounds[r + 1] : n;
       if (to - from < kWorthSharing)
@@ -252,18 +325,10 @@ private:
     return true;
   }
 
-  /// Whether the circumsphere of tet t holds p. d lies inside the sphere of centre c through the origin when
-  /// 2 c.d > d.d, where the error of c weighs 2 |d| error. Rounding of this line is part of the error as long as |d|
-  /// is below 1e7 radii; beyond, the second term alone decides the sign. Ghosts have a negative error.
   bool conflicts(int t, const Ball& b, const Vec3* points, const Vec3& p, int id) const {
-    const Vec3& a = points[b.corner];
-    double x = p.x() - a.x(), y = p.y() - a.y(), z = p.z() - a.z();
-    double side =
-        (x * static_cast<double>(b.c2[0]) + y * static_cast<double>(b.c2[1]) + z * static_cast<double>(b.c2[2])) -
-        (x * x + y * y + z * z);
-    double bound = (std::abs(x) + std::abs(y) + std::abs(z)) * static_cast<double>(b.error2);
-    if (std::abs(side) > bound && b.error2 >= 0) [[likely]]
-      return side > 0;
+    bool inside;
+    if (decides(b, points[b.corner], p, inside)) [[likely]]
+      return inside;
     return inConflict(m_tets, m_points, t, p, id);
   }
 
@@ -275,6 +340,7 @@ private:
         break;
       }
     int came = -1; // the face through which the walk entered
+    const Vec3* points = m_points.data();
     for (;;) {
       const Tet& q = at(t);
       w.rng = w.rng * 1664525u + 1013904223u;
@@ -284,7 +350,7 @@ private:
         const int i = (start + k) & 3;
         if (i == came) continue;
         const int* f = kTetFace[i];
-        if (orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p) < 0) {
+        if (below(points[q.v[f[0]]], points[q.v[f[1]]], points[q.v[f[2]]], p)) {
           if (Shared && ((ownerOf(q.v[f[0]]) | ownerOf(q.v[f[1]]) | ownerOf(q.v[f[2]])) & w.mask) == 0) return -1;
           next = q.n[i];
           break;
@@ -306,7 +372,8 @@ private:
     for (int k : at(first).v)
       if (k != kGhost && pt(k) == p) return true; // repeated
     // The cavity grows over faces; what does not conflict lies behind a wall. Both are written, and the test decides
-    // without a branch which of the two stays: its outcome cannot be predicted.
+    // without a branch which of the two stays: its outcome cannot be predicted. What is in the cavity already
+    // conflicts, and is not written again.
     w.stamp += w.step;
     const int stamp = w.stamp;
     const Tet* tets = m_tets.data();
@@ -315,16 +382,17 @@ private:
     w.room(4);
     int* cavity = w.cavity.data(); // 4 * tet + face through which it was reached
     int* walls = w.walls.data();
-    std::size_t size = 1, wallCount = 0;
-    auto look = [&](int n) {
+    std::size_t size = 1, wallCount = 0, room = w.cavity.size();
+    auto look = [&](int n) __attribute__((always_inline)) {
       Ball& b = balls[n >> 2];
-      if (b.stamp == stamp) return;
-      const unsigned inside = conflicts(n >> 2, b, points, p, id);
+      const unsigned fresh = b.stamp != stamp, hit = conflicts(n >> 2, b, points, p, id);
+      const unsigned inside = hit & fresh;
       b.stamp ^= (b.stamp ^ stamp) & -static_cast<int>(inside);
       cavity[size] = n;
       size += inside;
       walls[wallCount] = n;
-      wallCount += inside ^ 1u;
+      wallCount += (hit ^ 1u) & fresh;
+      __builtin_prefetch(tets + (n >> 2)); // of either the corners come next
     };
     if (Shared && !allOwned(w, first)) return false;
     balls[first].stamp = stamp;
@@ -333,8 +401,9 @@ private:
     for (std::size_t k = 1; k < size; ++k) {
       const int face = cavity[k] & 3;
       if (Shared && !allOwned(w, cavity[k] >> 2)) return false;
-      if (std::max(size, wallCount) + 4 > w.cavity.size()) [[unlikely]] {
+      if (std::max(size, wallCount) + 4 > room) [[unlikely]] {
         w.room(2 * std::max(size, wallCount) + 8);
+        room = w.cavity.size();
         cavity = w.cavity.data();
         walls = w.walls.data();
       }
@@ -379,7 +448,7 @@ private:
     Tet* tets = m_tets.data();
     Ball* balls = m_balls.data();
     w.spokes.room(wallCount);
-    if (w.numbers.size() < wallCount) w.numbers.resize(wallCount);
+    if (w.numbers.size() < wallCount + 4) w.numbers.resize(2 * wallCount + 64);
     if (w.corners.size() < 3 * wallCount + 1) w.corners.resize(3 * wallCount + 1);
     Local* local = w.local.data() + 1;
     std::array<int, 3>* numbers = w.numbers.data();
@@ -415,8 +484,8 @@ private:
       if (v == kGhost) ghost = c;
       w.spokes.set(c, pt(v == kGhost ? id : v) - p);
     }
-    w.spokes.balls(numbers, wallCount);
-    for (std::size_t k = 0; k < wallCount; ++k) balls[made[k]] = w.spokes.ball(k, id);
+    for (std::size_t k = wallCount; k < wallCount + 3; ++k) numbers[k] = numbers[0];
+    w.spokes.balls(numbers, wallCount, made, id, balls);
     if (ghost >= 0)
       for (std::size_t k = 0; k < wallCount; ++k)
         if (const auto& l = numbers[k]; l[0] == ghost || l[1] == ghost || l[2] == ghost) balls[made[k]].error2 = -1;
@@ -555,13 +624,38 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
     }
     items[k] = {static_cast<std::uint64_t>(round) << 60, which[k]};
   }
-  parallelFor(items.size(), nullptr, [&](std::size_t k) {
-    Vec3 q = (points[static_cast<std::size_t>(items[k].id)] - box.lo) * scale;
-    items[k].key |= hilbert(static_cast<std::uint32_t>(q.x()), static_cast<std::uint32_t>(q.y()),
-                            static_cast<std::uint32_t>(q.z()));
+  parallelFor((items.size() + kTogether - 1) / kTogether, nullptr,
+              [&](std::size_t block) {
+                const std::size_t from = block * kTogether, count = std::min(kTogether, items.size() - from);
+                Coordinates X{}, Y{}, Z{};
+                for (std::size_t i = 0; i < count; ++i) {
+                  const Vec3 q = (points[static_cast<std::size_t>(items[from + i].id)] - box.lo) * scale;
+                  X[i] = static_cast<std::uint32_t>(q.x());
+                  Y[i] = static_cast<std::uint32_t>(q.y());
+                  Z[i] = static_cast<std::uint32_t>(q.z());
+                }
+                hilbert(X, Y, Z);
+                for (std::size_t i = 0; i < count; ++i)
+                  items[from + i].key |= spread(X[i]) << 2 | spread(Y[i]) << 1 | spread(Z[i]);
+              },
+              8);
+  // Into buckets by the upper bits first: what remains to be sorted is short and lies together.
+  const int upper = std::clamp(static_cast<int>(std::bit_width(items.size())) - 3, 4, 16), lower = 64 - upper;
+  std::vector<std::size_t> start((std::size_t{1} << upper) + 1, 0);
+  for (const auto& i : items) ++start[(i.key >> lower) + 1];
+  for (std::size_t b = 1; b < start.size(); ++b) start[b] += start[b - 1];
+  {
+    std::vector<Item> sorted(items.size());
+    std::vector<std::size_t> next(start.begin(), start.end() - 1);
+    for (const auto& i : items) sorted[next[i.key >> lower]++] = i;
+    items = std::move(sorted);
+  }
+  parallelFor(start.size() - 1, nullptr, [&](std::size_t b) {
+    if (start[b + 1] - start[b] > 1)
+      std::sort(items.begin() + static_cast<std::ptrdiff_t>(start[b]),
+                items.begin() + static_cast<std::ptrdiff_t>(start[b + 1]),
+                [](const Item& a, const Item& b2) { return a.key != b2.key ? a.key < b2.key : a.id < b2.id; });
   });
-  parallelSort(items.begin(), items.end(),
-               [](const Item& a, const Item& b) { return a.key != b.key ? a.key < b.key : a.id < b.id; });
   InsertionOrder r;
   r.order.reserve(items.size());
   r.along.reserve(items.size());

@@ -249,13 +249,15 @@ bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   std::vector<Vec3> own(order.order.size());
   for (std::size_t i = 0; i < own.size(); ++i) own[i] = pt(order.order[i]);
   tets = delaunayTets(own, order, progress);
-  tetOf.assign(points.size(), -1);
+  std::vector<int> tetOfOwn(own.size(), -1);
   for (std::size_t t = 0; t < tets.size(); ++t)
     for (int& v : tets[t].v)
       if (v != kGhost) {
+        tetOfOwn[static_cast<std::size_t>(v)] = static_cast<int>(t);
         v = order.order[static_cast<std::size_t>(v)];
-        tetOf[static_cast<std::size_t>(v)] = static_cast<int>(t);
       }
+  tetOf.assign(points.size(), -1);
+  for (std::size_t i = 0; i < own.size(); ++i) tetOf[static_cast<std::size_t>(order.order[i])] = tetOfOwn[i];
   region.assign(tets.size(), -1);
   locked.assign(tets.size(), 0);
   m_stamp.assign(tets.size(), 0);

@@ -248,6 +248,36 @@ TEST(Delaunay, coordinatesOfAnySizeGiveTheSameTets) {
   }
 }
 
+TEST(Delaunay, nearTiesAndPointsFarCloserThanOthersAreDecidedRightly) {
+  // Single precision sees points within 1e-7 of a sphere as on it, and clusters a billionth as wide as the cloud as
+  // points: what it cannot tell it must not decide.
+  std::mt19937 rng(11);
+  std::normal_distribution<double> u;
+  std::uniform_real_distribution<double> exponent(-11, -4);
+  TetCore core;
+  for (int i = 0; i < 3000; ++i) {
+    const Vec3 d = Vec3(u(rng), u(rng), u(rng)).normalized();
+    core.points.push_back(Vec3(100, 50, -20) + d * (1 + u(rng) * std::pow(10, exponent(rng))));
+  }
+  for (int cluster = 0; cluster < 12; ++cluster) {
+    const Vec3 middle(u(rng), u(rng), u(rng));
+    for (int i = 0; i < 120; ++i) core.points.push_back(middle + Vec3(u(rng), u(rng), u(rng)) * std::pow(10, -cluster));
+  }
+  ASSERT_TRUE(core.delaunay(allOf(core)));
+  std::size_t used = 0;
+  for (int t : core.tetOf) used += t >= 0;
+  EXPECT_GT(used, core.points.size() - 120); // those of the narrowest cluster may be the same
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (core.ghost(t)) continue;
+    const Tet& q = core.at(t);
+    ASSERT_GE(orient3d(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3])), 0);
+    for (int i = 0; i < 4; ++i)
+      if (const int far = core.at(q.n[i] >> 2).v[q.n[i] & 3]; far != kGhost) {
+        ASSERT_LE(insphere(core.pt(q.v[0]), core.pt(q.v[1]), core.pt(q.v[2]), core.pt(q.v[3]), core.pt(far)), 0);
+      }
+  }
+}
+
 TEST(Delaunay, pointsInAPlaneAreRefused) {
   TetCore core;
   std::vector<int> which;
