@@ -265,6 +265,16 @@ QString factsOf(const Part& part) {
                             : BriefPanel::tr("open"));
 }
 
+/// A bare number with the unit that it is meant in: a brief may leave it out, a card does not.
+QString withUnit(const Slot& slot, const QString& value, const std::string& unit) {
+  bool bare = false;
+  value.toDouble(&bare);
+  if (bare && slot.type == SlotType::Angle) return value + " deg";
+  if (bare && (slot.type == SlotType::Length || slot.type == SlotType::Size))
+    return value + " " + QString::fromStdString(unit);
+  return value;
+}
+
 QString previewLine(const QString& text) { return text.isEmpty() ? text : BriefPanel::tr("will be %1").arg(text); }
 
 QColor spineOf(const Rule& r, const std::vector<ResolvedGroup>& groups) {
@@ -522,6 +532,7 @@ QWidget* BriefPanel::ruleCard(int index, const Rule& r, const QString& overall, 
       if (!s) return;
       QString value = QString::fromStdString(r.get(key));
       if (value.isEmpty() && key == "target") value = overall;
+      value = withUnit(*s, value, m_unit);
       auto* c = new Chip(
           *s, value, [this, index, key](const std::string& t) { emit valueChanged(index, key, t); },
           s->type == SlotType::Target || s->type == SlotType::Names ? targets : QStringList());
@@ -680,6 +691,7 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
                       QString::fromStdString(r.note),
                       spine.name(),
                       theme::card.name(),
+                      QString::fromStdString(m_unit),
                       targets.join('\x1e')};
       if (kind && kind->slot("target") && r.get("target").empty()) key << overall;
       for (const auto& [name, value] : r.values) key << QString::fromStdString(name + "\x1e" + value);

@@ -32,7 +32,7 @@ void setDark(bool on) {
   pick(accent, "#7A2E5D", "#D58AB4");
   pick(viewport, "#ECEAE3", "#262B30");
   pick(cells, "#C9C4B8", "#A7A399");
-  pick(meshLine, "#6E7377", "#3C4247");
+  pick(meshLine, "#5C656D", "#3C4247");
   pick(cellLine, "#4A545D", "#2B3035");
   pick(partLine, "#22303C", "#0F1215");
   pick(failingText, "#B13F27", "#E8806A");

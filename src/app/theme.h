@@ -8,7 +8,7 @@
 namespace tess::theme {
 /// Set by setDark(); widgets read them while they paint.
 inline QColor paper{"#F6F4EE"}, card{"#FFFFFF"}, ink{"#22303C"}, faint{"#6B7680"}, line{"#D9D5CA"}, accent{"#7A2E5D"},
-    viewport{"#ECEAE3"}, cells{"#C9C4B8"}, meshLine{"#6E7377"}, cellLine{"#4A545D"}, partLine{"#22303C"};
+    viewport{"#ECEAE3"}, cells{"#C9C4B8"}, meshLine{"#5C656D"}, cellLine{"#4A545D"}, partLine{"#22303C"};
 /// Colours that carry meaning are the same in both.
 inline QColor failingText{"#B13F27"}; ///< words about limits
 inline const QColor good{"#3F8F8A"}, sand{"#D9C08A"}, failing{"#C8482F"}, part{"#B8B3A8"};

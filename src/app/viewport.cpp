@@ -41,7 +41,8 @@ constexpr int kRestMs = 40;
 constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
-constexpr double kAmbient = 0.18, kAmbientOfValues = 0.5; ///< share of a face's colour that needs no light
+/// Share of a face's colour that needs no light. More on meshes, whose lines would drown in the shade.
+constexpr double kAmbient = 0.18, kAmbientOfMesh = 0.38, kAmbientOfValues = 0.5;
 /// Light from above, a little from below, from the eye and from both sides behind, as one sum: the drawing library's
 /// own lights cost a power function each, which a software GL feels at every pixel. Directions are the viewer's.
 constexpr const char* kLight = R"(
@@ -532,8 +533,9 @@ void Viewport::rebuildPart() {
   // Where lightness of a colour is a value, a face in shade must not pass for another one.
   const bool values = m_show.lens == Lens::Size || m_show.lens == Lens::Quality;
   for (auto* l : d->solids()) {
-    l->actor->GetProperty()->SetAmbient(values ? kAmbientOfValues : kAmbient);
-    l->actor->GetProperty()->SetDiffuse(1 - (values ? kAmbientOfValues : kAmbient));
+    const double ambient = values ? kAmbientOfValues : drawsMesh() ? kAmbientOfMesh : kAmbient;
+    l->actor->GetProperty()->SetAmbient(ambient);
+    l->actor->GetProperty()->SetDiffuse(1 - ambient);
   }
   if (!m_part) {
     d->put(d->part, PolyData::New());
