@@ -170,27 +170,47 @@ PolyData segments(const std::vector<std::array<Vec3, 2>>& lines) {
   return b.result();
 }
 
-PolyData meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown,
-                     const std::function<QColor(std::size_t)>& color) {
+MeshSurface meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown) {
   Builder b;
+  MeshSurface r;
+  auto add = [&](const std::vector<vtkIdType>& polygon, std::size_t f) {
+    b.polygon(polygon, Qt::black);
+    r.face.push_back(static_cast<std::uint32_t>(f));
+  };
   PointMap at(b, m.nodes);
   std::vector<vtkIdType> ids;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     if (!shown(f)) continue;
     ids.clear();
-    QColor c = color(f);
     if (m.faces.type[f] == ElementType::Tri6) { // four flat pieces follow the curve
       auto n = m.faces.of(f);
       for (auto [x, y, z] : {std::array{0, 3, 5}, std::array{3, 1, 4}, std::array{5, 4, 2}, std::array{3, 4, 5}})
-        b.polygon({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]),
-                   at(n[static_cast<std::size_t>(z)])},
-                  c);
+        add({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]),
+             at(n[static_cast<std::size_t>(z)])},
+            f);
       continue;
     }
     for (auto n : ringOf(m, f)) ids.push_back(at(n));
-    b.polygon(ids, c);
+    add(ids, f);
   }
-  return b.result();
+  r.polygons = b.result();
+  return r;
+}
+
+void MeshSurface::paint(const std::function<QColor(std::size_t)>& color) const {
+  vtkNew<vtkUnsignedCharArray> colors;
+  colors->SetName("colour");
+  colors->SetNumberOfComponents(3);
+  colors->SetNumberOfTuples(static_cast<vtkIdType>(face.size()));
+  unsigned char* at = colors->GetPointer(0);
+  QColor c;
+  for (std::size_t i = 0; i < face.size(); ++i) {
+    if (i == 0 || face[i] != face[i - 1]) c = color(face[i]);
+    for (int part : {c.red(), c.green(), c.blue()}) *at++ = static_cast<unsigned char>(part);
+  }
+  const auto* now = vtkUnsignedCharArray::SafeDownCast(polygons->GetCellData()->GetScalars());
+  if (now && std::equal(colors->GetPointer(0), at, const_cast<vtkUnsignedCharArray*>(now)->GetPointer(0))) return;
+  polygons->GetCellData()->SetScalars(colors);
 }
 
 MeshLook lookAt(const Mesh& m, const Progress* progress) {

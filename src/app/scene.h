@@ -52,9 +52,14 @@ OddEdges oddEdges(const Part& part);
 OddEdges oddEdges(const Mesh& mesh, const MeshLook& look);
 PolyData pointCloud(const std::vector<Vec3>& points);
 PolyData segments(const std::vector<std::array<Vec3, 2>>& lines);
-/// Boundary faces of the mesh; `color` by boundary face.
-PolyData meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown,
-                     const std::function<QColor(std::size_t)>& color);
+/// Boundary faces of a mesh, which every lens colours anew.
+struct MeshSurface {
+  PolyData polygons;
+  std::vector<std::uint32_t> face; ///< by polygon: the boundary face it is of, or a part of
+  /// Colours by boundary face. What has them already is not touched.
+  void paint(const std::function<QColor(std::size_t)>& color) const;
+};
+MeshSurface meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
 /// Each edge of the shown boundary faces once.
 PolyData meshEdges(const Mesh& mesh, const MeshLook& look, const std::function<bool(std::size_t)>& shown);
 /// Whole cells: all their outer faces against the rest, coloured per cell, and the edges of those faces.

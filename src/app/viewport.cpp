@@ -88,7 +88,7 @@ struct Viewport::Impl {
     return r;
   }
   void put(Layer& l, const PolyData& d) {
-    l.mapper->SetInputData(d);
+    if (l.mapper->GetInput() != d) l.mapper->SetInputData(d); // what stays is not sent to the graphics memory again
     l.actor->SetVisibility(d && d->GetNumberOfCells() > 0);
   }
 };
@@ -563,11 +563,8 @@ void Viewport::rebuildPart() {
 }
 
 void Viewport::rebuildMesh() {
-  auto none = PolyData::New();
-  d->put(d->mesh, none);
-  d->put(d->meshEdges, none);
-  d->put(d->cells, none);
-  d->put(d->cellEdges, none);
+  const auto none = PolyData::New();
+  PolyData surface = none, lines = none, cells = none, cellLines = none;
   if (drawsMesh()) {
     const Mesh& m = m_run->mesh;
     auto shown = [&](std::size_t f) {
@@ -590,16 +587,23 @@ void Viewport::rebuildMesh() {
                                                                                       : theme::cells;
     };
     if (!m_brush) {
-      d->put(d->mesh, meshSurface(m, shown, color));
-      if (m_show.edges && m_show.lens != Lens::Edges) d->put(d->meshEdges, meshEdges(m, *m_look, shown));
+      // Another lens is another colour of what was drawn before.
+      if (m_drawn.run != m_run || m_drawn.hidden != m_hiddenFaces)
+        m_drawn = {m_run, m_hiddenFaces, meshSurface(m, shown), PolyData()};
+      m_drawn.surface.paint(color);
+      surface = m_drawn.surface.polygons;
+      if (m_show.edges && m_show.lens != Lens::Edges) {
+        if (!m_drawn.lines) m_drawn.lines = meshEdges(m, *m_look, shown);
+        lines = m_drawn.lines;
+      }
     }
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
     d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     const auto cellTint = cellColors();
     if (m_brush && !m_show.shrunk) {
       auto drawn = cellFaces(m, *m_look, m_brushDrawn, cellTint);
-      d->put(d->cells, drawn.faces);
-      d->put(d->cellEdges, drawn.edges);
+      cells = drawn.faces;
+      cellLines = drawn.edges;
     }
     if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
       std::vector<std::int32_t> drawn = m_brushDrawn;
@@ -608,12 +612,17 @@ void Viewport::rebuildMesh() {
           if (inCell[f] >= 0 && shown(f)) drawn.push_back(inCell[f]);
         std::sort(drawn.begin(), drawn.end());
         drawn.erase(std::unique(drawn.begin(), drawn.end()), drawn.end());
-        for (auto* l : {&d->mesh, &d->meshEdges}) d->put(*l, none);
+        surface = lines = none;
       }
-      d->put(d->cells, shrunkCells(m, drawn, kShrink, cellTint));
-      if (m_show.edges) d->put(d->cellEdges, shrunkEdges(m, drawn, kShrink));
+      cells = shrunkCells(m, drawn, kShrink, cellTint);
+      if (m_show.edges) cellLines = shrunkEdges(m, drawn, kShrink);
     }
-  }
+  } else if (!m_run)
+    m_drawn = {};
+  d->put(d->mesh, surface);
+  d->put(d->meshEdges, lines);
+  d->put(d->cells, cells);
+  d->put(d->cellEdges, cellLines);
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
   d->renderer->SetUseDepthPeeling(m_brush || shinesThrough());

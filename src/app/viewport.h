@@ -182,6 +182,12 @@ private:
   std::shared_ptr<const Part> m_part;
   std::shared_ptr<const RunResult> m_run;
   std::shared_ptr<const MeshLook> m_look; ///< of the run's mesh
+  struct Drawn {                          ///< surface and lines of the mesh as they were last made
+    std::shared_ptr<const RunResult> run;
+    std::set<int> hidden; ///< faces of the part
+    MeshSurface surface;
+    PolyData lines; ///< made when they are first asked for
+  } m_drawn;
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace, m_groupOfRunFace; ///< of the part; of the mesh, where it is of another one
