@@ -256,8 +256,10 @@ void ViewPane::place() {
   if (!m_view) return;
   if (std::exchange(m_fittedWidth, m_view->width()) != m_view->width()) fitLensStrip();
   for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar),
-                     static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)})
+                     static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)}) {
+    if (w->layout()) w->layout()->activate(); // or rows within it go by the words that were there before
     w->adjustSize();
+  }
   m_lensStrip->move((m_view->width() - m_lensStrip->width()) / 2, m_view->height() - m_lensStrip->height() - 12);
   m_hint->move(12, 12);
   m_scale->move(12, m_view->height() - m_scale->height() - 12);

@@ -130,7 +130,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
                      {"format", part->format},
                      {"unit", part->unit},
                      {"unit_assumed", part->unitAssumed},
-                     {"size", {part->box.size().x(), part->box.size().y(), part->box.size().z()}},
+                     {"size", {part->extent.x(), part->extent.y(), part->extent.z()}},
                      {"box",
                       {{part->box.lo.x(), part->box.lo.y(), part->box.lo.z()},
                        {part->box.hi.x(), part->box.hi.y(), part->box.hi.z()}}},

@@ -42,7 +42,7 @@ int Part::count(Dim d) const {
   return 0;
 }
 std::string Part::sizeText() const {
-  Vec3 s = box.size();
+  const Vec3& s = extent;
   return formatNumber(s.x(), 4) + " x " + formatNumber(s.y(), 4) + " x " + formatNumber(s.z(), 4) + " " + unit;
 }
 
@@ -133,9 +133,102 @@ void makeSmooth(Part& part, const Progress* progress) {
   }
 }
 
+namespace {
+
+/// How far a part reaches along axes. From each corner of the display that lies highest among its neighbours the way
+/// leads on along the true edge or face, no farther than to those.
+class Reach {
+public:
+  explicit Reach(const Part& part) : m_part(part), m_least(1e-7 * part.box.diagonal()) {
+    const auto& t = part.display;
+    m_near.resize(t.points.size());
+    for (std::size_t i = 0; i < t.triangles.size(); ++i)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const auto& q = t.triangles[i];
+        m_near[static_cast<std::size_t>(q[k])].insert(m_near[static_cast<std::size_t>(q[k])].end(),
+                                                      {q[(k + 1) % 3], q[(k + 2) % 3]});
+      }
+  }
+  double along(int axis, double sign) const {
+    const auto& t = m_part.display;
+    auto height = [&](const Vec3& p) { return sign * p[axis]; };
+    double best = std::numeric_limits<double>::lowest();
+    for (const auto& p : t.points) best = std::max(best, height(p));
+    const double worth = best - 2e-3 * m_part.box.diagonal(); // the display is off by half of this
+    for (std::size_t e = 0; e < m_part.edges.size(); ++e) {
+      const auto& c = t.edgeChain[e];
+      const auto& at = t.edgeParam[e];
+      for (std::size_t i = 0; i < c.size(); ++i) {
+        const std::size_t before = i ? i - 1 : i, after = i + 1 < c.size() ? i + 1 : i;
+        auto of = [&](std::size_t k) { return height(t.points[static_cast<std::size_t>(c[k])]); };
+        if (of(i) < worth || of(i) < of(before) || of(i) < of(after) ||
+            of(i) - std::min(of(before), of(after)) < m_least)
+          continue;
+        best = std::max(best, highestBetween(at[before], at[after], [&](double x) {
+                          return height(m_part.shape->edgePoint(static_cast<int>(e), x));
+                        }));
+      }
+    }
+    for (std::size_t v = 0; v < t.points.size(); ++v) {
+      if (t.origin[v].dim != Dim::Face || height(t.points[v]) < worth) continue;
+      double most = std::numeric_limits<double>::lowest(), least = -most, longest = 0;
+      for (int n : m_near[v]) {
+        const Vec3& p = t.points[static_cast<std::size_t>(n)];
+        most = std::max(most, height(p));
+        least = std::min(least, height(p));
+        longest = std::max(longest, (p - t.points[v]).norm());
+      }
+      if (height(t.points[v]) < most || height(t.points[v]) - least < m_least) continue;
+      Vec3 p = t.points[v];
+      for (double step = longest; step > 1e-5 * longest;) {
+        Vec3 further = p;
+        further[axis] += sign * step;
+        const Vec3 q = m_part.shape->projectToFace(t.origin[v].entity, further).point;
+        if ((q - t.points[v]).norm() < longest && height(q) > height(p) + 1e-6 * m_least)
+          p = q;
+        else
+          step /= 2;
+      }
+      best = std::max(best, height(p));
+    }
+    return best;
+  }
+
+private:
+  const Part& m_part;
+  double m_least; ///< less of a slope is none
+  std::vector<std::vector<int>> m_near;
+
+  /// By golden sections.
+  template <class F> static double highestBetween(double a, double b, F&& height) {
+    const double share = 0.5 * (std::sqrt(5.0) - 1);
+    double x = b - share * (b - a), y = a + share * (b - a), hx = height(x), hy = height(y);
+    for (int k = 0; k < 45; ++k)
+      if (hx > hy) {
+        b = y;
+        y = x;
+        hy = hx;
+        hx = height(x = b - share * (b - a));
+      } else {
+        a = x;
+        x = y;
+        hx = hy;
+        hy = height(y = a + share * (b - a));
+      }
+    return std::max(hx, hy);
+  }
+};
+
+} // namespace
+
 Result<Part> finishedPart(Part part, const std::string& path) {
   part.path = path;
   for (const auto& p : part.display.points) part.box.add(p);
+  part.extent = part.box.size();
+  if (!part.faceted && part.shape) {
+    const Reach reach(part);
+    for (int axis = 0; axis < 3; ++axis) part.extent[axis] = reach.along(axis, 1) + reach.along(axis, -1);
+  }
   if (!(part.box.diagonal() > 0) || !std::isfinite(part.box.diagonal()))
     return fileProblem(path, "part.no-extent", "the part has no extent", "all its points coincide or are not finite",
                        "export the part again");

@@ -126,15 +126,14 @@ struct FourPoints {
   Four x, y, z;
 };
 
-/// Balls of the tets between three given points each and an apex, many at a time. x, y, z: from the apex to the three
+/// Balls of the tets between three given points each and an apex, four at a time. a, b, c: from the apex to the three
 /// points, so scaled that what is tiny against the whole cloud stays far from the ends of the range of single
 /// precision. With L the longest of the three and u = 2^-24, the numerator is a sum of terms of size L^4 with an error
 /// below 146 u L^4 (125 of its rounding, the rest of that of the input), that of the determinant is below 60 u L^3; as
 /// the radius is at least L / 2 the centre is off by less than |c| (206 L^3 / |det| + 16) u. Powers take the bound to
 /// infinity before |det| < 900 u L^3, where it ends to hold, and before L^4 comes near the smallest numbers; what is
-/// added in them keeps them out of the slow range themselves. Written without a choice, which would keep the compiler
-/// from doing several at a time. Wider registers than those all processors have were slower here: they lower the clock.
-/// Returns the four balls as they stand in Ball: centre and error.
+/// added in them keeps them out of the slow range themselves. Wider registers than those all processors have were
+/// slower here: they lower the clock. Returns the four balls as they stand in Ball: centre and error.
 inline std::array<Four, 4> ballsOf(const FourPoints& a, const FourPoints& b, const FourPoints& c) {
   const Four bcx = b.y * c.z - b.z * c.y, bcy = b.z * c.x - b.x * c.z, bcz = b.x * c.y - b.y * c.x;
   const Four cax = c.y * a.z - c.z * a.y, cay = c.z * a.x - c.x * a.z, caz = c.x * a.y - c.y * a.x;

@@ -121,6 +121,20 @@ TEST(Part, facesAreSmoothForTheEyeAndComputedFromAsBefore) {
   EXPECT_EQ(&facets->drawn(), &facets->display);
 }
 
+TEST(KernelPart, overallSizeIsThatOfTheTrueShape) {
+  EXPECT_LT((made("cylinder 5 10").extent - Vec3(10, 10, 10)).norm(), 1e-6);
+  EXPECT_LT((made("sphere 7").extent - Vec3(14, 14, 14)).norm(), 1e-6);
+  EXPECT_LT((made("torus 10 3").extent - Vec3(26, 26, 6)).norm(), 1e-6);
+  EXPECT_LT((made("halves 10 4").extent - Vec3(20, 20, 4)).norm(), 1e-6);
+  EXPECT_LT((made("rounded 20 4").extent - Vec3(20, 20, 20)).norm(), 1e-6);
+  // A quarter of a tube ends where its cylinders go on rising.
+  EXPECT_LT((made("quarter 10 8 5").extent - Vec3(10, 10, 5)).norm(), 1e-6);
+  EXPECT_EQ(made("box 3 2 1").extent, Vec3(3, 2, 1));
+  auto housing = loadPart(demo("camera-housing.step"));
+  ASSERT_TRUE(housing.ok());
+  EXPECT_EQ(housing->sizeText(), "126 x 96 x 96 mm");
+}
+
 TEST(KernelPart, seamsAndPolesAreHidden) {
   Part sphere = made("sphere 5");
   EXPECT_EQ(sphere.faces.size(), 1u);
