@@ -23,5 +23,7 @@ Result<Part> loadFacetPart(const std::string& path, const std::string& ext, cons
 
 /// What every part gets last: names that tell its bodies apart, its box, and what is said about its health.
 Result<Part> finishedPart(Part part, const std::string& path);
+/// Box of the display and extent of the true shape.
+void findExtent(Part& part);
 
 } // namespace tess

@@ -3,6 +3,7 @@
 // nearest triangle of the tessellation gives the start of a Newton search for the foot of the perpendicular.
 #include "geometry/kernel_shape.h"
 #include "base/bvh.h"
+#include "geometry/facet_shape.h"
 #include "geometry/kernel_import.h"
 #include "geometry/kernel_signals.h"
 #include <BRepAdaptor_Curve.hxx>
@@ -929,7 +930,7 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
   if (auto p = finishKernelModel(model, loose, 1, options)) return *p;
   auto r = partFromKernelModel(std::move(model), {});
   if (r) {
-    for (const auto& p : r->display.points) r->box.add(p);
+    findExtent(*r);
     for (std::size_t i = 0; i < r->bodies.size(); ++i) r->bodies[i].name = "body" + std::to_string(i + 1);
   }
   return r;

@@ -221,14 +221,19 @@ private:
 
 } // namespace
 
-Result<Part> finishedPart(Part part, const std::string& path) {
-  part.path = path;
+void findExtent(Part& part) {
+  part.box = {};
   for (const auto& p : part.display.points) part.box.add(p);
   part.extent = part.box.size();
-  if (!part.faceted && part.shape) {
+  if (const double d = part.box.diagonal(); !part.faceted && part.shape && d > 0 && std::isfinite(d)) {
     const Reach reach(part);
     for (int axis = 0; axis < 3; ++axis) part.extent[axis] = reach.along(axis, 1) + reach.along(axis, -1);
   }
+}
+
+Result<Part> finishedPart(Part part, const std::string& path) {
+  part.path = path;
+  findExtent(part);
   if (!(part.box.diagonal() > 0) || !std::isfinite(part.box.diagonal()))
     return fileProblem(path, "part.no-extent", "the part has no extent", "all its points coincide or are not finite",
                        "export the part again");
