@@ -299,7 +299,7 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   m_filter->hide();
   connect(m_filter, &QLineEdit::textChanged, this, [this] {
     applyFilter();
-    fitHeight();
+    fitTwice();
   });
   auto* scroll = m_scroll = new QScrollArea;
   scroll->setWidgetResizable(true);
@@ -710,7 +710,10 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   m_filter->setVisible(brief.rules.size() >= many);
   if (brief.rules.size() < many) m_filter->clear();
   applyFilter();
-  if (!m_unfitted) return;
+  if (m_unfitted) fitTwice();
+}
+
+void BriefPanel::fitTwice() {
   fitHeight();
   QMetaObject::invokeMethod(
       this,

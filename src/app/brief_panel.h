@@ -102,6 +102,7 @@ private:
   QLabel* belowLabel(int rule) const;
   void putBelow(int rule, const QString& text, bool wrong);
   void fitHeight();
+  void fitTwice();
 };
 
 } // namespace tess
