@@ -565,6 +565,7 @@ void Viewport::rebuildPart() {
 void Viewport::rebuildMesh() {
   const auto none = PolyData::New();
   PolyData surface = none, lines = none, cells = none, cellLines = none;
+  if (m_drawn.run != m_run) m_drawn = {}; // or a run that was thrown away would stay in memory
   if (drawsMesh()) {
     const Mesh& m = m_run->mesh;
     auto shown = [&](std::size_t f) {
@@ -588,7 +589,7 @@ void Viewport::rebuildMesh() {
     };
     if (!m_brush) {
       // Another lens is another colour of what was drawn before.
-      if (m_drawn.run != m_run || m_drawn.hidden != m_hiddenFaces)
+      if (!m_drawn.run || m_drawn.hidden != m_hiddenFaces)
         m_drawn = {m_run, m_hiddenFaces, meshSurface(m, shown), PolyData()};
       m_drawn.surface.paint(color);
       surface = m_drawn.surface.polygons;
@@ -617,8 +618,7 @@ void Viewport::rebuildMesh() {
       cells = shrunkCells(m, drawn, kShrink, cellTint);
       if (m_show.edges) cellLines = shrunkEdges(m, drawn, kShrink);
     }
-  } else if (!m_run)
-    m_drawn = {};
+  }
   d->put(d->mesh, surface);
   d->put(d->meshEdges, lines);
   d->put(d->cells, cells);

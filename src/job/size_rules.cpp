@@ -369,7 +369,7 @@ private:
 
   /// What an `ignore` rule may touch: all, or what its `inside` names.
   struct Inside {
-    std::vector<char> faces;                 ///< of faces or bodies that it names,
+    std::vector<char> faces;                 ///< those that it names, alone or with their bodies
     std::array<std::vector<char>, 2> picked; ///< points and edges of groups that it names; empty: of none
     std::set<std::string> named;             ///< those groups
   };

@@ -537,6 +537,8 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const
   for (std::size_t e = 0; e < part.edges.size() && p.places.size() < 50; ++e)
     if (joined.edgeOf(static_cast<int>(e)) < 0)
       p.places.push_back(part.shape->edgePoint(static_cast<int>(e), 0.5 * (part.edges[e].t0 + part.edges[e].t1)));
+  for (std::size_t k = 0; k < asked.bridging.ignorePoint.size() && p.places.size() < 50; ++k)
+    if (asked.bridging.ignorePoint[k]) p.places.push_back(part.points[k].at);
   if (!p.places.empty()) p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
   out->problems.push_back(p);
   return out;

@@ -259,6 +259,7 @@ TEST(IgnoreRule, MeshNeedNotHaveNodesAtIgnoredPoints) {
   const Problem* told = problemOf(ignored.problems, "faces.joined");
   ASSERT_NE(told, nullptr);
   EXPECT_NE(told->what.find("4 points are not followed: 16 edges count as 12"), std::string::npos) << told->what;
+  EXPECT_EQ(told->places.size(), 8u); // four edges, four points
   // Nodes lie on the part's own edges.
   for (std::size_t v = 0; v < ignored.mesh.nodes.size(); ++v)
     if (const auto& l = ignored.mesh.nodeLink[v]; l.dim == static_cast<int>(Dim::Edge)) {
