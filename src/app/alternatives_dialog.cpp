@@ -7,10 +7,12 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
+#include <QLineEdit>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QTableWidget>
+#include <QTextDocumentFragment>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -35,6 +37,8 @@ AlternativesDialog::AlternativesDialog(QWidget* parent) : QDialog(parent), m_wor
   what->setObjectName("small");
   what->setWordWrap(true);
   all->addWidget(what);
+  all->addWidget(m_filter = filterLine(tr("filter briefs")));
+  connect(m_filter, &QLineEdit::textChanged, this, &AlternativesDialog::fill);
   m_table = new QTableWidget(0, 1);
   m_table->verticalHeader()->hide();
   m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -164,8 +168,15 @@ void AlternativesDialog::fill() {
   m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
   m_table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
   QString text;
+  constexpr std::size_t many = 6;
+  m_filter->setVisible(m_briefs.size() >= many);
   for (std::size_t i = 1; i < m_briefs.size(); ++i) {
     const QString differ = inWords(differingRules(m_briefs[0], m_briefs[i]));
+    const bool left =
+        m_briefs.size() < many ||
+        wordsIn(m_filter->text(), nameOf(m_briefs[i]) + ' ' + QTextDocumentFragment::fromHtml(differ).toPlainText());
+    m_table->setColumnHidden(static_cast<int>(i) + 1, !left);
+    if (!left) continue;
     text += "<p style='margin: 6px 0 2px 0'><b>" + nameOf(m_briefs[i]).toHtmlEscaped() + "</b>" +
             (differ.isEmpty() ? tr(": no card differs") : QString()) + "</p>" + differ;
     if (!m_failed[i].isEmpty()) text += "<p style='margin: 0 0 4px 0'><i>" + m_failed[i].toHtmlEscaped() + "</i></p>";

@@ -7,6 +7,7 @@
 #include <QDialog>
 
 class QLabel;
+class QLineEdit;
 class QProgressBar;
 class QPushButton;
 class QTableWidget;
@@ -26,6 +27,8 @@ public:
   const std::vector<std::shared_ptr<const RunResult>>& runs() const { return m_runs; }
   QTableWidget* table() const { return m_table; }
   QPushButton* meshButton() const { return m_mesh; }
+  /// Leaves the briefs whose names or differing cards hold its words, and the open one; there when they are many.
+  QLineEdit* filter() const { return m_filter; }
   QString differences() const;
   bool busy() const { return m_worker->busy(); }
 
@@ -50,6 +53,7 @@ private:
   std::vector<QString> m_failed; ///< by brief: why there is no mesh
   int m_meshing = -1;
   QString m_file; ///< that the run on its way is kept in
+  QLineEdit* m_filter;
   QTableWidget* m_table;
   QLabel *m_rules, *m_stage;
   QProgressBar* m_progress;

@@ -5,6 +5,7 @@
 #include "app/theme.h"
 #include "app/widgets.h"
 #include "job/limits.h"
+#include <QApplication>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
@@ -19,6 +20,10 @@
 
 namespace tess {
 namespace {
+
+constexpr std::size_t kMany = 6; ///< rows that want a filter: fewer are seen at once
+constexpr std::size_t kManyPlaces = 10;
+constexpr int kPlaceRows = 4; ///< worst places listed at a time
 
 QString withUnit(double v, const MetricInfo& m, const std::string& unit) {
   QString s = QString::number(v, 'g', 3);
@@ -91,6 +96,11 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   row->addWidget(previous);
   row->addWidget(next);
   box->addLayout(row);
+  box->addWidget(m_placeFilter = filterLine(tr("filter places")));
+  connect(m_placeFilter, &QLineEdit::textChanged, this, &AuditPanel::listPlaces);
+  m_placeRows = new QVBoxLayout;
+  m_placeRows->setSpacing(0);
+  box->addLayout(m_placeRows);
   box->addWidget(m_worst = styledLabel({}, "small"));
   m_card = new QVBoxLayout;
   m_card->setSpacing(0);
@@ -162,22 +172,22 @@ void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
 void AuditPanel::refreshMetric() {
   const MetricInfo& info = metricInfo(metric());
   m_definition->setText(QString("%1. %2").arg(QString(info.definition)).arg(QString(info.range)));
-  m_worstAt = -1;
   m_places.clear();
-  m_placesKnown = false;
-  emptyLayout(m_card);
-  m_worstTitle->setText(tr("WORST PLACES"));
+  if (m_run) m_places = worstPlaces(m_run->mesh, m_run->audit, metric());
+  m_placeFilter->setVisible(m_places.size() >= kManyPlaces);
+  {
+    const QSignalBlocker quiet(m_placeFilter);
+    m_placeFilter->clear();
+  }
+  listPlaces();
   if (!m_run) {
     m_histogram->setValues(nullptr, {});
-    m_worst->setText(tr("none yet"));
     return;
   }
   refreshHistogram();
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
-  if (!x.worst.empty())
-    m_worst->setText(tr("worst %1, mean %2")
-                         .arg(withUnit(x.value[static_cast<std::size_t>(x.worst[0])], info, m_run->mesh.unit))
-                         .arg(withUnit(x.mean, info, m_run->mesh.unit)));
+  if (!x.value.empty())
+    m_definition->setText(m_definition->text() + tr(". Mean here %1").arg(withUnit(x.mean, info, m_run->mesh.unit)));
 }
 
 /// Regions and element types, where there is more than one of them.
@@ -223,7 +233,7 @@ void AuditPanel::refreshLimits() {
   auto* host = new QWidget;
   auto* table = new QGridLayout(host);
   table->setContentsMargins(0, 0, 0, 0);
-  table->setVerticalSpacing(3);
+  table->setVerticalSpacing(1);
   table->setHorizontalSpacing(5);
   int row = 0;
   for (const auto& r : m_run->audit.results) {
@@ -270,17 +280,90 @@ void AuditPanel::refreshLimits() {
   }
 }
 
-void AuditPanel::stepWorst(int by) {
-  if (!m_run) return;
-  if (!m_placesKnown) {
-    m_places = worstPlaces(m_run->mesh, m_run->audit, metric());
-    m_placesKnown = true;
+/// In words: the groups of faces it touches, or that it lies inside.
+QString AuditPanel::whereIs(const WorstPlace& p) const {
+  if (!p.groups.empty()) {
+    QStringList names;
+    for (const auto& g : p.groups) names << QString::fromStdString(g);
+    return tr("at %1").arg(names.join(", "));
   }
-  int n = static_cast<int>(m_places.size());
-  if (!n) return;
-  m_worstAt = m_worstAt < 0 ? (by > 0 ? 0 : n - 1) : (m_worstAt + by + n) % n;
-  const WorstPlace& p = m_places[static_cast<std::size_t>(m_worstAt)];
-  m_worstTitle->setText(tr("WORST PLACES  %1 of %2").arg(m_worstAt + 1).arg(n));
+  if (p.atBoundary) return tr("at a face in no group");
+  const Mesh& m = m_run->mesh;
+  const auto region = m.cellRegion[static_cast<std::size_t>(p.worst)];
+  return m.regions.size() > 1 ? tr("inside %1").arg(QString::fromStdString(m.regions[static_cast<std::size_t>(region)]))
+                              : tr("inside");
+}
+
+void AuditPanel::listPlaces() {
+  m_worstAt = -1;
+  m_listed.clear();
+  for (std::size_t i = 0; i < m_places.size(); ++i)
+    if (wordsIn(m_placeFilter->text(), whereIs(m_places[i]))) m_listed.push_back(static_cast<int>(i));
+  emptyLayout(m_card);
+  m_onCard = -1;
+  m_worst->hide();
+  fillPlaces();
+}
+
+/// A few rows around the place on show, or the worst ones.
+void AuditPanel::fillPlaces() {
+  const QWidget* focus = QApplication::focusWidget(); // stays at the place that a row led to
+  const bool follow = focus && m_placeRows->count() > 0 && m_placeRows->itemAt(0)->widget()->isAncestorOf(focus);
+  emptyLayout(m_placeRows);
+  const int n = static_cast<int>(m_listed.size());
+  m_worstTitle->setText(m_worstAt >= 0 ? tr("WORST PLACES  %1 of %2").arg(m_worstAt + 1).arg(n)
+                        : n > 0        ? tr("WORST PLACES  %1").arg(n)
+                                       : tr("WORST PLACES"));
+  if (n == 0)
+    m_placeRows->addWidget(styledLabel(m_places.empty() ? tr("none yet") : tr("no place holds these words"), "small"));
+  auto* host = n > 0 ? new QWidget : nullptr;
+  auto* table = n > 0 ? new QGridLayout(host) : nullptr;
+  QWidget* now = nullptr;
+  const int first = std::clamp(m_worstAt - kPlaceRows / 2, 0, std::max(0, n - kPlaceRows));
+  for (int row = 0; row < kPlaceRows && first + row < n; ++row) {
+    const int at = first + row;
+    const WorstPlace& p = m_places[static_cast<std::size_t>(m_listed[static_cast<std::size_t>(at)])];
+    auto* value = linkButton(withUnit(p.value, metricInfo(metric()), m_run->mesh.unit));
+    const QString count = p.cells.size() == 1 ? tr("1 element") : tr("%L1 elements").arg(p.cells.size());
+    value->setToolTip(tr("go there"));
+    value->setAccessibleName(value->text() + ", " + whereIs(p) + ", " + count);
+    QFont f = value->font();
+    f.setBold(at == m_worstAt);
+    value->setFont(f);
+    connect(value, &QToolButton::clicked, this, [this, at] { showWorst(at); });
+    if (follow && at == m_worstAt) now = value;
+    auto* where = styledLabel({}, "small", false);
+    where->ensurePolished();
+    where->setToolTip(whereIs(p));
+    where->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    where->setText(where->fontMetrics().elidedText(whereIs(p), Qt::ElideRight, std::max(60, width() - 180)));
+    table->addWidget(value, row, 0, Qt::AlignLeft);
+    table->addWidget(where, row, 1);
+    auto* many = styledLabel(count, "small", false);
+    many->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table->addWidget(many, row, 2);
+  }
+  if (table) {
+    table->setContentsMargins(0, 0, 0, 0);
+    table->setVerticalSpacing(0);
+    table->setHorizontalSpacing(6);
+    table->setColumnStretch(1, 1);
+    m_placeRows->addWidget(host);
+  }
+  if (now) now->setFocus();
+  fitHeight();
+}
+
+void AuditPanel::stepWorst(int by) {
+  const int n = static_cast<int>(m_listed.size());
+  if (n) showWorst(m_worstAt < 0 ? (by > 0 ? 0 : n - 1) : (m_worstAt + by + n) % n);
+}
+
+void AuditPanel::showWorst(int at) {
+  m_worstAt = at;
+  const WorstPlace& p = m_places[static_cast<std::size_t>(m_listed[static_cast<std::size_t>(at)])];
+  fillPlaces();
+  m_worst->show();
   m_worst->setText(tr("%1 here, the worst %2, at %3 %4")
                        .arg(p.cells.size() == 1 ? tr("1 element") : tr("%1 elements").arg(p.cells.size()))
                        .arg(withUnit(p.value, metricInfo(metric()), m_run->mesh.unit))
@@ -293,6 +376,7 @@ void AuditPanel::stepWorst(int by) {
 
 void AuditPanel::showElement(std::int32_t cell) {
   if (!m_run || cell < 0 || static_cast<std::size_t>(cell) >= m_run->mesh.cells.size()) return;
+  m_worst->show();
   m_worst->setText(tr("chosen by its number"));
   fillCard(cell);
   emit showPlace({cell}, cell);
@@ -387,10 +471,8 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
       std::equal(findings.begin(), findings.end(), m_findings.begin(), m_findings.end(), same))
     return;
   m_findings = findings;
-  // Fewer are seen at once.
-  constexpr std::size_t many = 6;
-  m_findingFilter->setVisible(findings.size() >= many);
-  if (findings.size() < many) m_findingFilter->clear();
+  m_findingFilter->setVisible(findings.size() >= kMany);
+  if (findings.size() < kMany) m_findingFilter->clear();
   fillFindings();
 }
 

@@ -40,6 +40,10 @@ public:
   /// The card of one element, by its index; emits showPlace.
   void showElement(std::int32_t cell);
   const std::vector<WorstPlace>& places() const { return m_places; }
+  /// Leaves the places whose words hold those typed; there when the places are many. Stepping keeps to them.
+  QLineEdit* placeFilter() const { return m_placeFilter; }
+  /// Which of places() are listed.
+  const std::vector<int>& placesListed() const { return m_listed; }
   QString elementCard() const;
 
 signals:
@@ -78,10 +82,16 @@ private:
   QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;
   QLineEdit* m_findingFilter;
   QLabel* m_worstTitle;
-  std::vector<WorstPlace> m_places; ///< of the metric on show; found when they are first asked for
-  bool m_placesKnown = false;
+  std::vector<WorstPlace> m_places; ///< of the metric on show
+  std::vector<int> m_listed;        ///< of them, those that the filter leaves
+  int m_worstAt = -1;               ///< of these, the one on show
+  QVBoxLayout* m_placeRows;
+  QLineEdit* m_placeFilter;
+  QString whereIs(const WorstPlace& p) const;
+  void listPlaces();
+  void fillPlaces();
+  void showWorst(int at);
   void fillCard(std::int32_t cell);
-  int m_worstAt = -1;
   void refreshMetric();
   void refreshHistogram();
   void fillCounted();

@@ -5,6 +5,7 @@
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QLocale>
 #include <QPointer>
 #include <QProgressBar>
@@ -77,6 +78,10 @@ RunsBar::RunsBar(QWidget* parent) : QWidget(parent) {
             [this, step] { m_room->horizontalScrollBar()->setValue(m_room->horizontalScrollBar()->value() + step); });
     return b;
   };
+  row->addWidget(m_filter = filterLine(tr("filter runs")));
+  m_filter->setFixedWidth(120);
+  m_filter->hide();
+  connect(m_filter, &QLineEdit::textChanged, this, &RunsBar::filterTiles);
   row->addWidget(arrow(m_newer, "‹", tr("Newer runs"), -320));
   row->addWidget(m_room, 1);
   row->addWidget(arrow(m_older, "›", tr("Older runs"), 320));
@@ -95,6 +100,12 @@ void RunsBar::showArrows() {
   m_older->setVisible(bar->maximum() > 0);
   m_newer->setEnabled(bar->value() > 0);
   m_older->setEnabled(bar->value() < bar->maximum());
+}
+
+void RunsBar::filterTiles() {
+  for (int i = 0; i < m_tiles->count(); ++i)
+    if (auto* tile = qobject_cast<QPushButton*>(m_tiles->itemAt(i)->widget()))
+      tile->setVisible(wordsIn(m_filter->text(), tile->text() + ' ' + tile->toolTip()));
 }
 
 bool RunsBar::eventFilter(QObject* o, QEvent* e) {
@@ -167,6 +178,10 @@ void RunsBar::setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs,
     if (i == current) shown = b;
   }
   m_tiles->addStretch();
+  constexpr std::size_t many = 8;
+  m_filter->setVisible(runs.size() >= many);
+  if (runs.size() < many) m_filter->clear();
+  filterTiles();
   if (shown) // once the tiles have their places
     QTimer::singleShot(0, m_room, [room = m_room, tile = QPointer<QWidget>(shown)] {
       if (tile && room->isAncestorOf(tile)) room->ensureWidgetVisible(tile, 8, 0);

@@ -6,6 +6,7 @@
 
 class QHBoxLayout;
 class QLabel;
+class QLineEdit;
 class QProgressBar;
 class QPushButton;
 class QScrollArea;
@@ -28,6 +29,8 @@ public:
                const std::vector<char>& pinned = {}, const std::vector<char>& ofOtherPart = {});
   QPushButton* meshButton() const { return m_go; }
   QPushButton* stopButton() const { return m_stop; }
+  /// Leaves the tiles that hold its words; there when the runs are many.
+  QLineEdit* filter() const { return m_filter; }
 
 signals:
   void meshWanted();
@@ -42,6 +45,8 @@ private:
   QProgressBar* m_progress;
   QHBoxLayout* m_tiles;
   QScrollArea* m_room;
+  QLineEdit* m_filter;
+  void filterTiles();
   QToolButton *m_newer, *m_older; ///< shown when the tiles need more room than there is
   void showArrows();
 

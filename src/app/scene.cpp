@@ -6,6 +6,7 @@
 #include "size/opposite.h"
 #include <map>
 #include <vtkCellArray.h>
+#include <vtkCellArrayIterator.h>
 #include <vtkCellData.h>
 #include <vtkFloatArray.h>
 #include <vtkNew.h>
@@ -33,18 +34,46 @@ public:
     vtkIdType v[2] = {a, b};
     m_lines->InsertNextCell(2, v);
   }
-  PolyData result() {
+  /// Points of lines carry the mean length of those lines, times `share`: see kLineSpacing.
+  PolyData result(double share = 1) {
     auto d = PolyData::New();
     d->SetPoints(m_points);
     if (m_polys->GetNumberOfCells()) {
       d->SetPolys(m_polys);
       d->GetCellData()->SetScalars(m_colors);
     }
-    if (m_lines->GetNumberOfCells()) d->SetLines(m_lines);
+    if (m_lines->GetNumberOfCells()) {
+      d->SetLines(m_lines);
+      d->GetPointData()->AddArray(spacing(share));
+    }
     return d;
   }
 
 private:
+  vtkNew<vtkFloatArray> spacing(double share) const {
+    const auto n = static_cast<std::size_t>(m_points->GetNumberOfPoints());
+    std::vector<float> sum(n, 0), count(n, 0);
+    vtkIdType size;
+    const vtkIdType* v;
+    auto lines = vtk::TakeSmartPointer(m_lines->NewIterator());
+    for (lines->GoToFirstCell(); !lines->IsDoneWithTraversal(); lines->GoToNextCell()) {
+      lines->GetCurrentCell(size, v);
+      Vec3 a, b;
+      m_points->GetPoint(v[0], a.data());
+      m_points->GetPoint(v[1], b.data());
+      const auto length = static_cast<float>((b - a).norm());
+      for (vtkIdType i : {v[0], v[1]}) {
+        sum[static_cast<std::size_t>(i)] += length;
+        ++count[static_cast<std::size_t>(i)];
+      }
+    }
+    vtkNew<vtkFloatArray> r;
+    r->SetName(kLineSpacing);
+    r->SetNumberOfValues(static_cast<vtkIdType>(n));
+    for (std::size_t i = 0; i < n; ++i)
+      r->SetValue(static_cast<vtkIdType>(i), static_cast<float>(share) * sum[i] / std::max(1.f, count[i]));
+    return r;
+  }
   vtkNew<vtkPoints> m_points;
   vtkNew<vtkCellArray> m_polys, m_lines;
   vtkNew<vtkUnsignedCharArray> m_colors;
@@ -241,7 +270,8 @@ PolyData meshEdges(const Mesh& m, const MeshLook& look, const std::function<bool
       on = on || shown(static_cast<std::size_t>(look.sides[j].face));
     if (on) b.line(at(look.sides[i].a), at(look.sides[i].b));
   }
-  return b.result();
+  // The lines of curved elements are halves of sides.
+  return b.result(m.faces.size() > 0 && topology(m.faces.type[0]).order == 2 ? 2 : 1);
 }
 
 OddEdges oddEdges(const Part& part) {

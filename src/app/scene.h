@@ -60,6 +60,9 @@ struct MeshSurface {
   void paint(const std::function<QColor(std::size_t)>& color) const;
 };
 MeshSurface meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
+/// Point array of all lines made here: how far apart lines stand there, about the size of the elements. Where that is
+/// few pixels, lines are drawn fainter, or they would cover what they divide.
+inline constexpr const char* kLineSpacing = "spacing";
 /// Each edge of the shown boundary faces once.
 PolyData meshEdges(const Mesh& mesh, const MeshLook& look, const std::function<bool(std::size_t)>& shown);
 /// Whole cells: all their outer faces against the rest, coloured per cell, and the edges of those faces.

@@ -285,6 +285,7 @@ void ViewPane::place() {
     else
       bottom = m_sectionBar->y();
   }
+  if (m_selectionBar->isVisible()) top = std::max(top, m_selectionBar->geometry().bottom() + 1);
   if (m_scale->isVisible() && m_scale->geometry().right() > m_view->width() / 3)
     bottom = std::min(bottom, m_scale->y());
   m_view->setCovered({0, top, 0, m_view->height() - bottom});

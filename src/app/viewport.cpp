@@ -14,9 +14,11 @@
 #include <QWheelEvent>
 #include <cmath>
 #include <map>
+#include <numbers>
 #include <vtkActor.h>
 #include <vtkCallbackCommand.h>
 #include <vtkCamera.h>
+#include <vtkDataObject.h>
 #include <vtkGenericOpenGLRenderWindow.h>
 #include <vtkMapper.h>
 #include <vtkNew.h>
@@ -27,14 +29,16 @@
 #include <vtkProperty.h>
 #include <vtkRenderer.h>
 #include <vtkShaderProperty.h>
+#include <vtkUniforms.h>
 
 namespace tess {
 namespace {
 constexpr double kShrink = 0.78;                ///< of a cell's size when cells are drawn apart
 constexpr int kLinesInMotion = 30000;           ///< more lines than that are drawn at rest only
 constexpr std::size_t kFacesInMotion = 30000;   ///< of a mesh's surface, before the part's stands in for it
-constexpr std::size_t kBrushedInMotion = 20000; ///< cells drawn while a choice changes
-constexpr std::size_t kBrushedAtRest = 150000;  ///< and afterwards; more would take seconds and hide each other
+constexpr std::size_t kBrushedInMotion = 8000; ///< cells drawn while a choice changes
+constexpr std::size_t kBrushedAtRest = 150000; ///< and afterwards; more would take seconds and hide each other
+constexpr std::size_t kBrushedMore = 5;        ///< times as many with every rest until then
 constexpr int kBrushRestMs = 250;
 constexpr double kSlowMs = 30; ///< a picture that takes longer is smoothed at rest only
 constexpr int kRestMs = 40;
@@ -55,6 +59,28 @@ constexpr const char* kLight = R"(
 )";
 constexpr const char* kBack =
     "gl_FragDepth = gl_FragCoord.z + length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) + 0.00002;";
+/// Behind all else, and in order among themselves: surfaces of the ghost, and its lines just before them.
+constexpr const char* kBehind = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002;";
+constexpr const char* kBehindLines = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002 - 0.00001;";
+/// Lines of elements in pixels: fainter where they would cover more than they show. Blended over what is drawn
+/// already, surfaces coming before their lines, so that nothing needs sorting.
+constexpr const char* kSpacingIn = R"(//VTK::PositionVC::Dec
+  in float spacing;
+  out float pixelsVSOutput;)";
+constexpr const char* kSpacingToPixels = R"(//VTK::PositionVC::Impl
+  pixelsVSOutput = spacing * pixelsAtOne / max(1e-20, gl_Position.w);)";
+constexpr const char* kPixelsIn = R"(//VTK::PositionVC::Dec
+  in float pixelsVSOutput;)";
+constexpr const char* kFaint = R"(//VTK::Light::Impl
+  fragOutput0.a *= clamp(pixelsVSOutput / 10.0, 0.12, 1.0);)";
+constexpr double kAmbientOfGhost = 0.6;
+
+QColor mixed(const QColor& a, const QColor& b, double share) {
+  auto mix = [share](double x, double y) { return static_cast<float>((1 - share) * x + share * y); };
+  return QColor::fromRgbF(mix(a.redF(), b.redF()), mix(a.greenF(), b.greenF()), mix(a.blueF(), b.blueF()));
+}
+
+QColor ghostColor() { return mixed(theme::viewport, theme::part, 0.3); }
 } // namespace
 
 struct Viewport::Impl {
@@ -67,10 +93,14 @@ struct Viewport::Impl {
   };
   Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, marks, outline, points,
       openEdges, sharedEdges;
+  /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
+  /// layers that shine through must be sorted, which a software GL does in a second where this takes a tenth of it.
+  Layer ghost, ghostEdges;
   std::array<Layer, ViewLook::kMostSections> cut, cutEdges; ///< by section
   std::vector<Layer*> all() {
-    std::vector<Layer*> r{&part,  &partEdges, &mesh,  &meshEdges, &selected, &selectedEdges, &hover,
-                          &cells, &cellEdges, &marks, &outline,   &points,   &openEdges,     &sharedEdges};
+    std::vector<Layer*> r{&part,      &partEdges,   &mesh,      &meshEdges, &selected, &selectedEdges,
+                          &hover,     &cells,       &cellEdges, &marks,     &outline,  &points,
+                          &openEdges, &sharedEdges, &ghost,     &ghostEdges};
     for (auto* list : {&cut, &cutEdges})
       for (Layer& l : *list) r.push_back(&l);
     return r;
@@ -114,7 +144,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetSpecular(0.0);
   }
   auto lit = d->solids();
-  lit.insert(lit.end(), {&d->selected, &d->hover});
+  lit.insert(lit.end(), {&d->selected, &d->hover, &d->ghost});
   for (auto* l : lit)
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
   // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp. The library's own factor
@@ -128,6 +158,14 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
   }
   auto lines = d->cellLines();
+  for (auto* l : lines) {
+    auto* p = l->actor->GetShaderProperty();
+    l->mapper->MapDataArrayToVertexAttribute("spacing", kLineSpacing, vtkDataObject::FIELD_ASSOCIATION_POINTS, -1);
+    p->AddVertexShaderReplacement("//VTK::PositionVC::Dec", true, kSpacingIn, false);
+    p->AddVertexShaderReplacement("//VTK::PositionVC::Impl", true, kSpacingToPixels, false);
+    p->AddFragmentShaderReplacement("//VTK::PositionVC::Dec", true, kPixelsIn, false);
+    p->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kFaint, false);
+  }
   lines.insert(lines.end(), {&d->partEdges, &d->selectedEdges});
   for (auto* l : lines) {
     l->actor->GetProperty()->SetLighting(false);
@@ -141,6 +179,13 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13); // just above the feature lines
     l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-13);
   }
+  d->ghost.actor->GetProperty()->SetFrontfaceCulling(true);
+  d->ghost.actor->GetProperty()->SetAmbient(kAmbientOfGhost);
+  d->ghost.actor->GetProperty()->SetDiffuse(1 - kAmbientOfGhost);
+  d->ghostEdges.actor->GetProperty()->SetLighting(false);
+  d->ghost.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehind, false);
+  d->ghostEdges.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehindLines,
+                                                                         false);
   d->marks.actor->GetProperty()->SetPointSize(4);
   d->points.actor->GetProperty()->SetPointSize(9);
   d->outline.actor->GetProperty()->SetLineWidth(1.6f);
@@ -161,7 +206,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   });
   m_brushRest.setSingleShot(true);
   m_brushRest.setInterval(kBrushRestMs);
-  connect(&m_brushRest, &QTimer::timeout, this, &Viewport::finishBrush);
+  connect(&m_brushRest, &QTimer::timeout, this, &Viewport::drawMoreBrushed);
   m_labels = new NumberLabels(this);
   m_outline2d = new HoverOutline(this);
   applyTheme();
@@ -212,6 +257,7 @@ void Viewport::applyTheme() {
   tint(d->openEdges, theme::failing);
   tint(d->sharedEdges, theme::accent);
   tint(d->partEdges, theme::partLine);
+  tint(d->ghostEdges, mixed(theme::viewport, theme::partLine, 0.35));
   // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
   tint(d->meshEdges, theme::meshLine);
   tint(d->cellEdges, theme::cellLine);
@@ -258,6 +304,10 @@ void Viewport::paintGL() {
   d->window->GetState()->Reset();
   d->window->SetSize(w, h);
   d->renderer->ResetCameraClippingRange();
+  const double half = std::tan(0.5 * d->renderer->GetActiveCamera()->GetViewAngle() * std::numbers::pi / 180);
+  for (auto* l : d->cellLines())
+    l->actor->GetShaderProperty()->GetVertexCustomUniforms()->SetUniformf("pixelsAtOne",
+                                                                          static_cast<float>(0.5 * height() / half));
   QElapsedTimer clock;
   clock.start();
   d->window->Render();
@@ -316,7 +366,7 @@ void Viewport::follow(const Viewport& lead) {
 }
 
 QImage Viewport::picture() {
-  if (m_brushRest.isActive()) finishBrush();
+  while (m_brushRest.isActive()) drawMoreBrushed();
   m_moving = m_quick = false;
   setDetail();
   QImage image = grabFramebuffer();
@@ -537,26 +587,25 @@ void Viewport::rebuildPart() {
     l->actor->GetProperty()->SetAmbient(ambient);
     l->actor->GetProperty()->SetDiffuse(1 - ambient);
   }
-  if (!m_part) {
-    d->put(d->part, PolyData::New());
-    d->put(d->partEdges, PolyData::New());
-  } else {
-    bool mesh = drawsMesh();
+  const bool mesh = drawsMesh(), ghost = mesh && m_brush;
+  for (auto* l : {&d->part, &d->partEdges, &d->ghost, &d->ghostEdges}) d->put(*l, PolyData::New());
+  if (m_part) {
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
-    // Behind chosen cells the part stands as a ghost: a mesh of thousands of faces would cost much and say no more.
-    d->put(d->part, mesh && !m_brush && !standsIn() ? PolyData::New()
-                    : m_show.lens == Lens::Size && m_shade
-                        ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
-                        : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
-    d->part.actor->GetProperty()->SetOpacity(mesh && m_brush ? 0.10 : shinesThrough() ? 0.25 : 1.0);
-    d->put(d->partEdges, partEdges(*m_part, [&](int e) {
-             if (m_show.lens == Lens::Edges && m_part->edges[static_cast<std::size_t>(e)].faces.size() != 2)
-               return false;
-             for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
-               if (shown(f)) return true;
-             return false;
-           }));
-    d->partEdges.actor->SetVisibility(!m_brush && (m_ofThisPart || !mesh) && d->partEdges.actor->GetVisibility());
+    auto edgeShown = [&](int e) {
+      const auto& faces = m_part->edges[static_cast<std::size_t>(e)].faces;
+      return !(m_show.lens == Lens::Edges && faces.size() != 2) && std::any_of(faces.begin(), faces.end(), shown);
+    };
+    if (ghost && m_ofThisPart) {
+      d->put(d->ghost, partSurface(*m_part, shown, [](int) { return ghostColor(); }));
+      d->put(d->ghostEdges, partEdges(*m_part, edgeShown));
+    } else if (!ghost) {
+      if (!mesh || standsIn())
+        d->put(d->part, m_show.lens == Lens::Size && m_shade
+                            ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
+                            : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
+      if (m_ofThisPart || !mesh) d->put(d->partEdges, partEdges(*m_part, edgeShown));
+    }
+    d->part.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
   }
   if (m_show.linesOnly) d->part.actor->SetVisibility(false);
   rebuildHighlight();
@@ -587,11 +636,18 @@ void Viewport::rebuildMesh() {
       return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
                                                                                       : theme::cells;
     };
-    if (!m_brush) {
-      // Another lens is another colour of what was drawn before.
+    auto ready = [&] {
       if (!m_drawn.run || m_drawn.hidden != m_hiddenFaces)
         m_drawn = {m_run, m_hiddenFaces, meshSurface(m, shown), PolyData()};
-      m_drawn.surface.paint(color);
+    };
+    if (m_brush && !m_ofThisPart) { // of a part that is not there any more: its mesh is all that tells its shape
+      ready();
+      m_drawn.surface.paint([](std::size_t) { return ghostColor(); });
+      d->put(d->ghost, m_drawn.surface.polygons);
+    }
+    if (!m_brush) {
+      ready();
+      m_drawn.surface.paint(color); // another lens is another colour of what was drawn before
       surface = m_drawn.surface.polygons;
       if (m_show.edges && m_show.lens != Lens::Edges) {
         if (!m_drawn.lines) m_drawn.lines = meshEdges(m, *m_look, shown);
@@ -625,7 +681,7 @@ void Viewport::rebuildMesh() {
   d->put(d->cellEdges, cellLines);
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
-  d->renderer->SetUseDepthPeeling(m_brush || shinesThrough());
+  d->renderer->SetUseDepthPeeling(shinesThrough() && !m_brush);
   rebuildSection();
 }
 
@@ -720,7 +776,7 @@ void Viewport::rebuildSection() {
     d->clip[i]->SetOrigin(at.x(), at.y(), at.z());
     d->clip[i]->SetNormal(keep.x(), keep.y(), keep.z());
     for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover,
-                    &d->openEdges, &d->sharedEdges})
+                    &d->openEdges, &d->sharedEdges, &d->ghost, &d->ghostEdges})
       l->mapper->AddClippingPlane(d->clip[i]);
     for (std::size_t k = 0; k < sections; ++k) // what one plane cuts open another may cut away
       if (k != i)
@@ -1057,22 +1113,27 @@ void Viewport::setShrunk(bool on) {
 }
 
 void Viewport::setBrushed(const std::vector<std::int32_t>& cells, bool on) {
+  const bool other = m_brush != on;
   m_brush = on;
   m_brushed = on ? cells : std::vector<std::int32_t>();
   chooseBrushDrawn(kBrushedInMotion);
-  rebuildPart();
+  if (other) rebuildPart();
   rebuildMesh();
+  moreBrushedLater();
+  emit brushDrawn();
+}
+
+void Viewport::moreBrushedLater() {
   if (m_brushDrawn.size() < std::min(m_brushed.size(), kBrushedAtRest))
     m_brushRest.start();
   else
     m_brushRest.stop();
-  emit brushDrawn();
 }
 
-void Viewport::finishBrush() {
-  m_brushRest.stop();
-  chooseBrushDrawn(kBrushedAtRest);
+void Viewport::drawMoreBrushed() {
+  chooseBrushDrawn(std::min(kBrushedMore * m_brushDrawn.size(), kBrushedAtRest));
   rebuildMesh();
+  moreBrushedLater();
   emit brushDrawn();
 }
 

@@ -238,7 +238,8 @@ private:
   /// Share of an edge's length at the place of it that is nearest on the screen.
   double shareNear(int edge, const QPointF& at) const;
   void chooseBrushDrawn(std::size_t most);
-  void finishBrush();
+  void moreBrushedLater();
+  void drawMoreBrushed();
   /// Odd edges lie inside as often as not.
   bool shinesThrough() const { return m_show.seeThrough || m_show.lens == Lens::Edges; }
   bool drawsMesh() const;

@@ -6,6 +6,52 @@
 #include <unordered_map>
 
 namespace tess {
+namespace {
+
+/// Says of each place which groups of faces its nodes lie in.
+void tellGroups(const Mesh& m, std::vector<WorstPlace>& places) {
+  std::unordered_map<std::int32_t, std::vector<std::int32_t>> placesAt; // by node
+  std::vector<char> bad(m.nodes.size(), 0);
+  for (std::size_t p = 0; p < places.size(); ++p)
+    for (auto c : places[p].cells)
+      for (auto n : m.cells.of(static_cast<std::size_t>(c))) {
+        bad[static_cast<std::size_t>(n)] = 1;
+        auto& at = placesAt[n];
+        if (at.empty() || at.back() != static_cast<std::int32_t>(p)) at.push_back(static_cast<std::int32_t>(p));
+      }
+  std::vector<std::array<std::int32_t, 2>> touched; // face and place, once per common node, by face
+  for (std::size_t f = 0; f < m.faces.size(); ++f)
+    for (auto n : m.faces.of(f))
+      if (bad[static_cast<std::size_t>(n)])
+        for (auto p : placesAt[n]) {
+          places[static_cast<std::size_t>(p)].atBoundary = true;
+          touched.push_back({static_cast<std::int32_t>(f), p});
+        }
+  struct Share {
+    std::size_t count;
+    std::string group;
+  };
+  std::vector<std::vector<Share>> shares(places.size());
+  for (const auto& g : m.groups) {
+    if (g.dim != 2) continue;
+    auto t = touched.begin();
+    for (auto f : g.items) { // both ascend
+      while (t != touched.end() && (*t)[0] < f) ++t;
+      for (; t != touched.end() && (*t)[0] == f; ++t) {
+        auto& s = shares[static_cast<std::size_t>((*t)[1])];
+        if (s.empty() || s.back().group != g.name) s.push_back({0, g.name});
+        ++s.back().count;
+      }
+    }
+  }
+  for (std::size_t p = 0; p < places.size(); ++p) {
+    std::stable_sort(shares[p].begin(), shares[p].end(),
+                     [](const Share& x, const Share& y) { return x.count > y.count; });
+    for (auto& s : shares[p]) places[p].groups.push_back(std::move(s.group));
+  }
+}
+
+} // namespace
 
 std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric metric) {
   const auto& value = audit.metrics[static_cast<std::size_t>(metric)].value;
@@ -67,11 +113,12 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
     auto [it, fresh] = number.emplace(root(i), r.size());
     if (fresh) {
       auto c = static_cast<std::size_t>(bad[i]);
-      r.push_back({bad[i], {}, value[c], cellCenter(m, c)});
+      r.push_back({bad[i], {}, value[c], cellCenter(m, c), false, {}});
     }
     r[it->second].cells.push_back(bad[i]);
   }
   for (auto& p : r) std::sort(p.cells.begin(), p.cells.end());
+  tellGroups(m, r);
   return r;
 }
 

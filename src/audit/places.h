@@ -10,6 +10,8 @@ struct WorstPlace {
   std::vector<std::int32_t> cells; ///< all bad cells there, ascending
   double value = 0;                ///< metric of the worst cell
   Vec3 at = Vec3::Zero();          ///< centre of the worst cell
+  bool atBoundary = false;         ///< a node of its cells is one of a boundary face
+  std::vector<std::string> groups; ///< of faces, that its cells have a node in; those with most of them first
 };
 
 /// Groups the cells that fail the metric's limit in `limits` (or, when none fails or there is no limit, its 30 worst)

@@ -6,16 +6,19 @@
 #include "exchange/exchange.h"
 #include <filesystem>
 #include <map>
-#include <vtkCell.h>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
+#include <vtkCellType.h>
 #include <vtkCommand.h>
+#include <vtkDataSetAttributes.h>
 #include <vtkDoubleArray.h>
 #include <vtkFieldData.h>
+#include <vtkIdList.h>
 #include <vtkIntArray.h>
 #include <vtkNew.h>
 #include <vtkObject.h>
 #include <vtkPointData.h>
+#include <vtkPointSet.h>
 #include <vtkPoints.h>
 #include <vtkPolyData.h>
 #include <vtkSmartPointer.h>
@@ -103,6 +106,41 @@ vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors, 
   return reader;
 }
 
+/// Null for types that are none of ours.
+const ElementTopology* typeOf(int vtkType) {
+  for (int k = 0; k < kElementTypes; ++k)
+    if (const auto& e = topology(static_cast<ElementType>(k)); e.vtkType == vtkType) return &e;
+  return nullptr;
+}
+
+/// Why the cells of what was read cannot be used; the library's readers check neither.
+std::string faultOf(vtkPointSet* s) {
+  const vtkIdType points = s->GetNumberOfPoints();
+  for (vtkIdType i = 0; i < points; ++i) {
+    Vec3 p;
+    s->GetPoint(i, p.data());
+    if (!p.allFinite()) return "node " + std::to_string(i) + " has a coordinate that is not a number";
+  }
+  vtkNew<vtkIdList> ids;
+  for (vtkIdType c = 0; c < s->GetNumberOfCells(); ++c) {
+    s->GetCellPoints(c, ids);
+    for (vtkIdType i = 0; i < ids->GetNumberOfIds(); ++i)
+      if (ids->GetId(i) < 0 || ids->GetId(i) >= points)
+        return "cell " + std::to_string(c) + " refers to a node that is not there";
+    const auto* t = s->IsA("vtkUnstructuredGrid") ? typeOf(s->GetCellType(c)) : nullptr;
+    if (t && ids->GetNumberOfIds() != t->nodes)
+      return "cell " + std::to_string(c) + " is a " + std::string(t->name) + " of " +
+             std::to_string(ids->GetNumberOfIds()) + " nodes";
+  }
+  return {};
+}
+
+/// A value per cell or point of `d`; null when there is none.
+vtkIntArray* valuesOf(vtkDataSetAttributes* d, const char* name, vtkIdType count) {
+  auto* a = vtkIntArray::SafeDownCast(d->GetArray(name));
+  return a && a->GetNumberOfComponents() == 1 && a->GetNumberOfTuples() == count ? a : nullptr;
+}
+
 template <class Reader> bool readable(const std::string& path, const Progress* progress) {
   std::error_code ec;
   return survives(
@@ -123,6 +161,7 @@ Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, c
   vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors, progress)->GetOutput();
   if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
     return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  if (const auto why = faultOf(g); !why.empty()) return unreadable(path, why);
   return g;
 }
 
@@ -209,7 +248,8 @@ Result<Mesh> readSurface(const std::string& path) {
   vtkNew<ErrorCatcher> errors;
   auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, nullptr);
   vtkPolyData* s = reader->GetOutput();
-  auto array = [&](const char* name) { return vtkIntArray::SafeDownCast(s->GetCellData()->GetArray(name)); };
+  if (const auto why = faultOf(s); !why.empty()) return unreadable(file, why);
+  auto array = [&](const char* name) { return valuesOf(s->GetCellData(), name, s->GetNumberOfCells()); };
   auto *face = array("face"), *behind = array("region_behind"), *front = array("region_front");
   if (!face || !behind || !front || s->GetNumberOfCells() == 0)
     return unreadable(file, "it is no surface mesh written by this program: its faces are not linked to a part");
@@ -218,8 +258,6 @@ Result<Mesh> readSurface(const std::string& path) {
     double p[3];
     s->GetPoint(i, p);
     m.nodes.emplace_back(p[0], p[1], p[2]);
-    if (!m.nodes.back().allFinite())
-      return unreadable(file, "point " + std::to_string(i) + " has a coordinate that is not a number");
   }
   std::vector<std::int32_t> ids;
   for (vtkIdType c = 0; c < s->GetNumberOfCells(); ++c) {
@@ -228,9 +266,6 @@ Result<Mesh> readSurface(const std::string& path) {
     s->GetCellPoints(c, n, v);
     if (n != 3 && n != 4) return unreadable(file, "it holds faces that are no triangles or quadrilaterals");
     ids.assign(v, v + n);
-    for (auto i : ids)
-      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size())
-        return unreadable(file, "a face refers to a point that is not there");
     m.faces.add(n == 3 ? ElementType::Tri3 : ElementType::Quad4, ids);
     m.faceLink.push_back(face->GetValue(c));
     m.faceRegions.push_back({behind->GetValue(c), front->GetValue(c)});
@@ -249,30 +284,18 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     double p[3];
     g->GetPoint(i, p);
     m.nodes.emplace_back(p[0], p[1], p[2]);
-    if (!m.nodes.back().allFinite())
-      return unreadable(path, "node " + std::to_string(i) + " has a coordinate that is not a number");
   }
-  auto* region = vtkIntArray::SafeDownCast(g->GetCellData()->GetArray("region"));
+  auto* region = valuesOf(g->GetCellData(), "region", g->GetNumberOfCells());
   std::vector<std::int32_t> ids;
-  int dropped = 0, top = 0;
+  int top = 0;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
     if (progress && (c & 0xffff) == 0) progress->check();
-    const ElementTopology* t = nullptr;
-    for (int k = 0; k < kElementTypes; ++k) {
-      const auto& e = topology(static_cast<ElementType>(k));
-      if (e.dim == 3 && e.vtkType == g->GetCellType(c)) t = &e;
-    }
-    if (!t) {
-      ++dropped;
-      continue;
-    }
+    const ElementTopology* t = typeOf(g->GetCellType(c));
+    if (!t || t->dim != 3) continue;
     vtkIdType n;
     const vtkIdType* v;
     g->GetCellPoints(c, n, v);
     ids.assign(v, v + n);
-    for (auto i : ids)
-      if (i < 0 || static_cast<std::size_t>(i) >= m.nodes.size())
-        return unreadable(path, "a cell refers to a node that is not there");
     if (t->type == ElementType::Wedge6) {
       std::swap(ids[1], ids[2]);
       std::swap(ids[4], ids[5]);
@@ -283,8 +306,9 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     m.cellRegion.push_back(r);
   }
   if (m.cells.size() == 0) return unreadable(path, "it holds no volume cells of a known type");
-  (void)dropped;
   m.regions = readNames(g, "region_names");
+  if (static_cast<std::size_t>(top) >= m.regions.size() + m.cells.size())
+    return unreadable(path, "a cell is of region " + std::to_string(top) + ", of more regions than there are cells");
   while (static_cast<int>(m.regions.size()) <= top)
     m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
   auto unit = readNames(g, "unit");
@@ -298,9 +322,10 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
   vtkNew<ErrorCatcher> errors;
   auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors, progress);
   vtkPolyData* s = pr->GetOutput();
-  auto* group = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("group"));
-  auto* node = vtkIntArray::SafeDownCast(s->GetPointData()->GetArray("node"));
-  auto* link = vtkIntArray::SafeDownCast(s->GetCellData()->GetArray("face"));
+  if (const auto why = faultOf(s); !why.empty()) return unreadable(sibling, why);
+  auto* group = valuesOf(s->GetCellData(), "group", s->GetNumberOfCells());
+  auto* node = valuesOf(s->GetPointData(), "node", s->GetNumberOfPoints());
+  auto* link = valuesOf(s->GetCellData(), "face", s->GetNumberOfCells());
   if (!group || !node) return m;
   std::map<std::array<std::int32_t, 3>, std::int32_t> faceAt;
   auto keyOf = [](std::vector<std::int32_t> v) {
@@ -349,30 +374,38 @@ Result<CellValues> readVtuArray(const std::string& path, const std::string& arra
     p.todo = names.empty() ? "write a scalar array on points or cells into it" : "name one of " + names;
     return p;
   }
+  if (a->GetNumberOfTuples() != (cells ? g->GetNumberOfCells() : g->GetNumberOfPoints()))
+    return unreadable(path, "'" + array + "' does not have a value for each " + (cells ? "cell" : "point"));
   CellValues r;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
-    vtkCell* cell = g->GetCell(c);
-    vtkIdType n = cell->GetNumberOfPoints();
+    vtkIdType n;
+    const vtkIdType* v;
+    g->GetCellPoints(c, n, v);
     if (n < 2) continue;
+    int type = g->GetCellType(c);
+    std::vector<vtkIdType> ids(v, v + n);
+    if ((type == VTK_PIXEL && n == 4) ||
+        (type == VTK_VOXEL && n == 8)) { // as quadrilateral and hexahedron, but for order
+      for (std::size_t i = 2; i < ids.size(); i += 4) std::swap(ids[i], ids[i + 1]);
+      type = type == VTK_PIXEL ? VTK_QUAD : VTK_HEXAHEDRON;
+    }
     Vec3 mid(0, 0, 0);
     double value = 0;
     std::vector<Vec3> at;
-    for (vtkIdType i = 0; i < n; ++i) {
+    for (auto i : ids) {
       double p[3];
-      g->GetPoint(cell->GetPointId(i), p);
+      g->GetPoint(i, p);
       at.emplace_back(p[0], p[1], p[2]);
       mid += at.back() / static_cast<double>(n);
-      if (points) value += points->GetTuple1(cell->GetPointId(i)) / static_cast<double>(n);
+      if (points) value += points->GetTuple1(i) / static_cast<double>(n);
     }
     double radius = 0, edge = 0;
     for (const auto& p : at) radius += (p - mid).norm() / static_cast<double>(n);
-    for (int e = 0; e < cell->GetNumberOfEdges(); ++e) {
-      vtkCell* k = cell->GetEdge(e);
-      double p[3], q[3];
-      g->GetPoint(k->GetPointId(0), p);
-      g->GetPoint(k->GetPointId(1), q);
-      edge += (Vec3(p[0], p[1], p[2]) - Vec3(q[0], q[1], q[2])).norm() / cell->GetNumberOfEdges();
-    }
+    if (const auto* t = typeOf(type))
+      for (int e = 0; e < t->edges; ++e) {
+        const auto& ends = t->edge[static_cast<std::size_t>(e)];
+        edge += (at[static_cast<std::size_t>(ends[0])] - at[static_cast<std::size_t>(ends[1])]).norm() / t->edges;
+      }
     r.center.push_back(mid);
     r.radius.push_back(0.8 * radius);
     r.edge.push_back(edge > 0 ? edge : 2 * radius);

@@ -220,6 +220,38 @@ TEST_F(Keep, worstPlacesHaveACardAndFailingElementsBecomeASet) {
     audit->stepWorst(1);
     EXPECT_EQ(w->viewport()->brushedCount(), audit->places()[1].cells.size());
   }
+  // Places are listed with where they are; words leave some of them, and stepping keeps to those.
+  const auto named = std::find_if(audit->places().begin(), audit->places().end(),
+                                  [](const WorstPlace& p) { return !p.groups.empty(); });
+  ASSERT_NE(named, audit->places().end());
+  EXPECT_EQ(audit->placesListed().size(), audit->places().size());
+  audit->placeFilter()->setText(QString::fromStdString(named->groups[0]));
+  ASSERT_FALSE(audit->placesListed().empty());
+  for (int i : audit->placesListed()) {
+    const auto& g = audit->places()[static_cast<std::size_t>(i)].groups;
+    EXPECT_NE(std::find(g.begin(), g.end(), named->groups[0]), g.end());
+  }
+  for (std::size_t k = 0; k < audit->placesListed().size(); ++k) {
+    audit->stepWorst(1);
+    EXPECT_EQ(w->viewport()->brushedCount(),
+              audit->places()[static_cast<std::size_t>(audit->placesListed()[k])].cells.size());
+  }
+  audit->placeFilter()->setText("no such words");
+  EXPECT_TRUE(audit->placesListed().empty());
+  audit->stepWorst(1); // there is nowhere to go
+  audit->placeFilter()->clear();
+  // A row leads to its place.
+  auto rows = [&] {
+    std::vector<QToolButton*> r;
+    for (auto* b : audit->findChildren<QToolButton*>("link"))
+      if (b->toolTip() == "go there") r.push_back(b);
+    return r;
+  };
+  ASSERT_GT(rows().size(), 1u);
+  QTest::mouseClick(rows()[1], Qt::LeftButton);
+  EXPECT_EQ(w->viewport()->brushedCount(), audit->places()[1].cells.size());
+  EXPECT_TRUE(rows()[1]->font().bold());
+  EXPECT_FALSE(rows()[0]->font().bold());
   // By number: an element, a node, and what is not there.
   EXPECT_TRUE(w->findByNumber("17"));
   EXPECT_TRUE(audit->elementCard().contains("no. 17"));
@@ -234,6 +266,52 @@ TEST_F(Keep, worstPlacesHaveACardAndFailingElementsBecomeASet) {
   for (const auto& g : w->currentRun()->mesh.groups)
     if (g.name == "failing") kept = g.items.size();
   EXPECT_EQ(kept, fails);
+}
+
+TEST_F(Keep, manyRunsHaveALineThatFiltersThem) {
+  TempFolder dir;
+  std::string wedge = "solid wedge\n"; // little to mesh
+  const Vec3 at[] = {{0, 0, 0}, {30, 0, 0}, {0, 30, 0}, {0, 0, 30}};
+  for (const auto& t : {std::array{0, 2, 1}, {0, 1, 3}, {0, 3, 2}, {1, 2, 3}}) {
+    wedge += "facet normal 0 0 0\nouter loop\n";
+    for (int v : t)
+      wedge +=
+          "vertex " + formatNumber(at[v].x()) + " " + formatNumber(at[v].y()) + " " + formatNumber(at[v].z()) + "\n";
+    wedge += "endloop\nendfacet\n";
+  }
+  bool loaded = false;
+  QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  w->open(QString::fromStdString(dir.write("wedge.stl", wedge + "endsolid\n")));
+  ASSERT_TRUE(waitFor([&] { return loaded; }));
+  auto everywhere = [&](const char* size) {
+    const auto& rules = w->document().brief().rules;
+    for (std::size_t i = 0; i < rules.size(); ++i)
+      if (rules[i].kind == "everywhere") emit w->briefPanel()->valueChanged(static_cast<int>(i), "target", size);
+  };
+  for (const char* size : {"9 mm", "9.1 mm", "9.2 mm", "9.3 mm", "9.4 mm", "9.5 mm", "9.6 mm"}) {
+    everywhere(size);
+    mesh();
+  }
+  EXPECT_EQ(tiles().size(), 7u);
+  EXPECT_FALSE(w->runsBar()->filter()->isVisible());
+  everywhere("9.7 mm");
+  mesh();
+  ASSERT_TRUE(w->runsBar()->filter()->isVisible());
+  w->pinRun(3, true);
+  QTest::keyClicks(w->runsBar()->filter(), "PINNED");
+  ASSERT_EQ(tiles().size(), 1u);
+  EXPECT_TRUE(tiles()[0]->text().startsWith("Run 4"));
+  everywhere("9.8 mm");
+  mesh(); // the filter stays with the next run
+  EXPECT_EQ(tiles().size(), 1u);
+  w->runsBar()->filter()->setText("stands brief");
+  ASSERT_EQ(tiles().size(), 1u);
+  EXPECT_TRUE(tiles()[0]->text().startsWith("Run 9"));
+  // Few are all seen.
+  w->discardRun(0);
+  w->discardRun(0);
+  EXPECT_EQ(tiles().size(), 7u);
+  EXPECT_FALSE(w->runsBar()->filter()->isVisible());
 }
 
 TEST_F(Keep, aBoxTakesInWhatLiesWhollyInside) {

@@ -4,6 +4,7 @@
 #include "app/window_fixture.h"
 #include "support/briefs.h"
 #include <QComboBox>
+#include <QWheelEvent>
 #include <numeric>
 
 using namespace tess;
@@ -257,4 +258,81 @@ TEST_F(Lenses, heightsOfTheHistogramChangeAndEveryPictureIsWholeAtRest) {
       differ += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) + std::abs(a.blue() - b.blue()) > 60;
     }
   EXPECT_LT(differ, before.width() * before.height() / 100);
+}
+
+TEST_F(Lenses, linesOfElementsAreFaintWhereTheyWouldCoverThem) {
+  open("camera-housing.brief");
+  mesh();
+  auto* v = w->viewport();
+  // Mean lightness of what is drawn, with lines and without.
+  auto lightness = [](const QImage& i) {
+    double sum = 0, n = 0;
+    for (int y = 0; y < i.height(); ++y)
+      for (int x = 0; x < i.width(); ++x)
+        if (const QColor c = i.pixelColor(x, y); c != theme::viewport) sum += c.lightnessF(), ++n;
+    return sum / n;
+  };
+  auto share = [&] {
+    v->setEdgesShown(false);
+    const double without = lightness(v->picture());
+    v->setEdgesShown(true);
+    return lightness(v->picture()) / without;
+  };
+  auto zoom = [&](int turns) {
+    const QPointF at(v->width() / 2.0, v->height() / 2.0);
+    QWheelEvent e(at, v->mapToGlobal(at), {}, QPoint(0, 120 * turns), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                  false);
+    QApplication::sendEvent(v, &e);
+  };
+  EXPECT_GT(share(), 0.88);
+  zoom(-8); // elements of about a pixel
+  EXPECT_GT(share(), 0.88);
+  EXPECT_LT(share(), 0.995) << "there are lines still";
+  zoom(12); // and of many: a line is a line
+  const QImage near = v->picture();
+  v->setEdgesShown(false);
+  const QImage bare = v->picture();
+  int dark = 0;
+  for (int y = 0; y < near.height(); ++y)
+    for (int x = 0; x < near.width(); ++x)
+      dark += bare.pixelColor(x, y).lightness() - near.pixelColor(x, y).lightness() > 50;
+  EXPECT_GT(dark, near.width());
+}
+
+TEST_F(Lenses, chosenElementsAreSeenWhateverLiesBeforeThem) {
+  open("camera-housing.brief");
+  mesh();
+  auto* v = w->viewport();
+  const auto& m = w->currentRun()->mesh;
+  // The elements at each end of the part, a long way behind what one looks at from the other end.
+  std::vector<std::int32_t> low, high;
+  const Box& box = w->part()->box;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    const double x = cellCenter(m, c).x();
+    if (x < box.lo.x() + 2) low.push_back(static_cast<std::int32_t>(c));
+    if (x > box.hi.x() - 2) high.push_back(static_cast<std::int32_t>(c));
+  }
+  ASSERT_FALSE(low.empty() || high.empty());
+  // Elements have a colour of their own, the part behind them hardly any.
+  auto coloured = [&] {
+    const QImage i = v->picture();
+    int n = 0;
+    for (int y = 0; y < i.height(); ++y)
+      for (int x = 0; x < i.width(); ++x) n += i.pixelColor(x, y).hsvSaturationF() > 0.2f;
+    return n;
+  };
+  for (const auto& cells : {low, high}) {
+    std::vector<int> seen;
+    for (double side : {1.0, -1.0}) {
+      v->view(Vec3(side, 0.02, 0.01), Vec3(0, 0, 1));
+      v->setBrushed({}, true);
+      EXPECT_GT(drawn(v->picture()), 0.02) << "the part shows where it was";
+      EXPECT_LT(coloured(), 50);
+      v->setBrushed(cells, true);
+      seen.push_back(coloured());
+    }
+    EXPECT_GT(std::min(seen[0], seen[1]), std::max(seen[0], seen[1]) / 10); // nearer and farther
+    EXPECT_GT(std::min(seen[0], seen[1]), 1000);
+  }
+  v->setBrushed({}, false);
 }

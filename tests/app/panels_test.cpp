@@ -259,7 +259,7 @@ TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
   }
 }
 
-TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInTwoSteps) {
+TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInSteps) {
   open("keel-bracket.brief");
   mesh();
   auto* v = w->viewport();
@@ -270,7 +270,16 @@ TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInTwoSteps) {
   EXPECT_EQ(v->brushedCount(), w->currentRun()->mesh.cells.size());
   EXPECT_LT(v->brushedDrawn(), v->brushedCount());
   EXPECT_TRUE(w->viewPane()->hint().contains("worst")) << w->viewPane()->hint().toStdString();
-  EXPECT_TRUE(waitFor([&] { return v->brushedDrawn() == v->brushedCount(); }, 10000));
+  const std::size_t first = v->brushedDrawn();
+  std::set<std::size_t> steps;
+  EXPECT_TRUE(waitFor(
+      [&] {
+        steps.insert(v->brushedDrawn());
+        return v->brushedDrawn() == v->brushedCount();
+      },
+      10000));
+  EXPECT_GT(steps.size(), 1u);
+  EXPECT_EQ(*steps.begin(), first);
   EXPECT_FALSE(w->viewPane()->hint().contains("worst"));
   // A picture is whole at once.
   h->brush(h->lowest(), 0.99 * h->highest());

@@ -9,6 +9,7 @@
 #include <QFileDialog>
 #include <QMimeData>
 #include <QTableWidget>
+#include <filesystem>
 #include <QUrl>
 #include <nlohmann/json.hpp>
 
@@ -574,10 +575,31 @@ TEST_F(Workbench, alternativesStandInOneTable) {
   ASSERT_EQ(d->table()->columnCount(), 4);
   EXPECT_EQ(d->table()->item(0, 0)->text(), "elements");
   EXPECT_EQ(d->table()->item(0, 3)->text(), "–");
-  // Opened again, the run that was made here is known; the alternative is opened with it.
+  EXPECT_FALSE(d->filter()->isVisible());
+  // Opened again, the run that was made here is known; the alternative is opened with it. Where there are many, words
+  // leave those that hold them.
   d->hide();
+  for (const char* also : {"flange", "fine", "rough"})
+    ASSERT_FALSE(saveBrief(*loadBrief(dir / "coarse.brief"), dir / (std::string(also) + ".brief")));
   d = w->showAlternatives();
   ASSERT_TRUE(waitFor([&] { return d->runs()[1] != nullptr; }));
+  ASSERT_EQ(d->briefs().size(), 6u);
+  ASSERT_TRUE(d->filter()->isVisible());
+  auto left = [&] {
+    QStringList r;
+    for (int c = 1; c < d->table()->columnCount(); ++c)
+      if (!d->table()->isColumnHidden(c)) r << d->table()->horizontalHeaderItem(c)->text().section('\n', 0, 0);
+    return r;
+  };
+  EXPECT_EQ(left().size(), 6);
+  QTest::keyClicks(d->filter(), "Flange");
+  EXPECT_EQ(left(), (QStringList{"saddle-clamp", "flange"})); // the open one stays, to compare with
+  d->filter()->setText("-1 mm");
+  EXPECT_EQ(left(), (QStringList{"saddle-clamp", "wrong"}));
+  EXPECT_FALSE(d->differences().contains("flange"));
+  d->filter()->clear();
+  EXPECT_EQ(left().size(), 6);
+  for (const char* also : {"flange", "fine", "rough"}) std::filesystem::remove(dir / (std::string(also) + ".brief"));
   // The open brief, meshed here after a change, is a run like any other.
   d->hide();
   Brief changed = w->document().brief();

@@ -2,6 +2,7 @@
 #include "audit/places.h"
 #include "support/fixtures.h"
 #include <cmath>
+#include <set>
 
 using namespace tess;
 using namespace tess::test;
@@ -171,8 +172,35 @@ TEST(WorstPlaces, neighboursAreOnePlace) {
   EXPECT_GT(places[0].at.x(), 99);
   EXPECT_EQ(places[1].cells, (std::vector<std::int32_t>{0, 1}));
   EXPECT_LT(places[0].value, places[1].value);
+  // They lie at the outside, and a place tells of which groups it is, the one it has more of first.
+  EXPECT_TRUE(places[0].atBoundary);
+  EXPECT_TRUE(places[0].groups.empty());
+  std::vector<std::int32_t> some, one;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    double x = 0;
+    for (auto n : m.faces.of(f)) x = std::max(x, m.nodes[static_cast<std::size_t>(n)].x());
+    if (x > 99)
+      some.push_back(static_cast<std::int32_t>(f));
+    else if (one.empty())
+      one.push_back(static_cast<std::int32_t>(f));
+  }
+  ASSERT_EQ(some.size(), 4u);
+  m.groups = {{"tip", 2, {some[0]}}, {"all", 2, some}, {"near", 2, one}, {"nodes", 0, {0, 1, 2}}};
+  places = worstPlaces(m, audit, Metric::MinDihedral);
+  EXPECT_EQ(places[0].groups, (std::vector<std::string>{"all", "tip"}));
+  EXPECT_EQ(places[1].groups, (std::vector<std::string>{"near"}));
   // Where nothing fails the worst ones are shown all the same.
   EXPECT_FALSE(worstPlaces(m, audit, Metric::Volume).empty());
+  // An element that has no node at the boundary lies inside.
+  Mesh block = meshOf(made("box 10 10 10"), 1.2).mesh;
+  Audit whole = auditMesh(block, *limitSet("general"));
+  std::set<std::int32_t> outside(block.faces.nodes.begin(), block.faces.nodes.end());
+  for (const auto& p : worstPlaces(block, whole, Metric::Skewness)) {
+    bool touches = false;
+    for (auto c : p.cells)
+      for (auto n : block.cells.of(static_cast<std::size_t>(c))) touches = touches || outside.count(n);
+    EXPECT_EQ(p.atBoundary, touches);
+  }
 }
 
 TEST(Audit, classesCountEveryElementOnceByItsRoomToTheLimits) {

@@ -75,6 +75,75 @@ TEST(Names, fitAllSolvers) {
   }
 }
 
+namespace {
+/// A grid of two tetrahedra on five points, with the arrays as given.
+std::string gridText(const std::string& connectivity = "0 1 2 3 1 2 3 4", const std::string& offsets = "4 8",
+                     const std::string& types = "10 10", const std::string& region = "0 1",
+                     const std::string& points = "0 0 0 1 0 0 0 1 0 0 0 1 1 1 1") {
+  auto array = [](const char* type, const char* name, const std::string& values) {
+    return "<DataArray type=\"" + std::string(type) + "\" Name=\"" + name + "\" format=\"ascii\">" + values +
+           "</DataArray>";
+  };
+  return "<VTKFile type=\"UnstructuredGrid\" version=\"1.0\"><UnstructuredGrid><Piece NumberOfPoints=\"5\" "
+         "NumberOfCells=\"2\"><Points><DataArray type=\"Float64\" NumberOfComponents=\"3\" format=\"ascii\">" +
+         points + "</DataArray></Points><Cells>" + array("Int64", "connectivity", connectivity) +
+         array("Int64", "offsets", offsets) + array("UInt8", "types", types) + "</Cells><CellData>" +
+         array("Int32", "region", region) + "</CellData></Piece></UnstructuredGrid></VTKFile>";
+}
+} // namespace
+
+TEST(Vtu, cellsThatDoNotMatchTheirTypeOrTheNodesAreTold) {
+  TempFolder dir;
+  auto why = [&](const std::string& text) {
+    const std::string file = dir.write("g.vtu", text);
+    auto m = readVtu(file);
+    auto a = readVtuArray(file, "region");
+    EXPECT_EQ(m.ok(), a.ok());
+    if (m.ok()) return std::string("read ") + std::to_string(m->regions.size());
+    EXPECT_EQ(m.problem().where, file);
+    return m.problem().why;
+  };
+  EXPECT_EQ(why(gridText()), "read 2");
+  EXPECT_EQ(why(gridText("0 1 2 1 2 3 4", "3 7")), "cell 0 is a tet4 of 3 nodes");
+  EXPECT_EQ(why(gridText("0 1 2 3 1 2 3 4", "4 8", "10 12")), "cell 1 is a hex8 of 4 nodes");
+  EXPECT_EQ(why(gridText("0 1 2 3 1 2 3 5")), "cell 1 refers to a node that is not there");
+  EXPECT_EQ(why(gridText("0 1 2 3 1 2 -3 4")), "cell 1 refers to a node that is not there");
+  EXPECT_EQ(why(gridText("0 1 2 3 1 2 3 4", "4 8", "10 10", "0 1", "0 0 0 1 0 0 0 nan 0 0 0 1 1 1 1")),
+            "node 2 has a coordinate that is not a number");
+  // A region's number is no reason to fill the memory with names.
+  auto many = readVtu(dir.write("g.vtu", gridText("0 1 2 3 1 2 3 4", "4 8", "10 10", "0 2000000000")));
+  ASSERT_FALSE(many.ok());
+  EXPECT_NE(many.problem().why.find("region 2000000000"), std::string::npos) << many.problem().why;
+}
+
+TEST(Vtu, sizesAreReadFromCellsOfAnyType) {
+  TempFolder dir;
+  const std::string head = "<VTKFile type=\"UnstructuredGrid\" version=\"1.0\"><UnstructuredGrid><Piece ";
+  auto cube = [&](int type, const std::string& order) {
+    return dir.write("h.vtu",
+                     head +
+                         "NumberOfPoints=\"8\" NumberOfCells=\"1\"><Points><DataArray type=\"Float64\" "
+                         "NumberOfComponents=\"3\" format=\"ascii\">0 0 0 2 0 0 2 2 0 0 2 0 0 0 2 2 0 2 2 2 2 0 2 2"
+                         "</DataArray></Points><Cells><DataArray type=\"Int64\" Name=\"connectivity\" "
+                         "format=\"ascii\">" +
+                         order +
+                         "</DataArray><DataArray type=\"Int64\" Name=\"offsets\" format=\"ascii\">8</DataArray>"
+                         "<DataArray type=\"UInt8\" Name=\"types\" format=\"ascii\">" +
+                         std::to_string(type) +
+                         "</DataArray></Cells><CellData><DataArray type=\"Float64\" Name=\"h\" "
+                         "format=\"ascii\">0.5</DataArray></CellData></Piece></UnstructuredGrid></VTKFile>");
+  };
+  // A voxel numbers its corners by rows.
+  for (const auto& [type, order] : {std::pair{12, "0 1 2 3 4 5 6 7"}, std::pair{11, "0 1 3 2 4 5 7 6"}}) {
+    auto v = readVtuArray(cube(type, order), "h");
+    ASSERT_TRUE(v.ok()) << type;
+    ASSERT_EQ(v->value.size(), 1u);
+    EXPECT_EQ(v->value[0], 0.5);
+    EXPECT_NEAR((v->center[0] - Vec3(1, 1, 1)).norm(), 0, 1e-12);
+    EXPECT_NEAR(v->edge[0], 2, 1e-12) << type;
+  }
+}
+
 TEST(RoundTrip, vtuAndInpKeepEverything) {
   TempFolder dir;
   for (int order : {1, 2}) {

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Fuzz target for everything that reads bytes from outside (libFuzzer): whatever comes, the answer is a result or a
-// problem. TESS_FUZZ_AS names what the bytes are: stl, obj, ply, vtp, vtk, inp, vtu, run, limits, brief, value, or a
-// file of a folder: points, faces, owner, neighbour, boundary. docs/dev/fuzz.md says how to run it.
+// problem. TESS_FUZZ_AS names what the bytes are: stl, obj, ply, vtp, vtk, inp, vtu, field (a VTU for its values),
+// sibling (the boundary beside a VTU), run, limits, brief, value, or a file of a folder: points, faces, owner,
+// neighbour, boundary. docs/dev/fuzz.md says how to run it.
 #include "base/file.h"
 #include "base/units.h"
 #include "exchange/exchange.h"
@@ -95,6 +96,24 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     (void)readMesh(folder);
     return 0;
   }
+  if (kind() == "sibling") { // of a sound grid; and as a surface of its own
+    static const std::string grid = scratch() + ".vtu";
+    static const bool written = [] {
+      Mesh m;
+      m.nodes = {Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(0, 1, 0), Vec3(0, 0, 1)};
+      m.cells.add(ElementType::Tet4, std::vector<std::int32_t>{0, 1, 2, 3});
+      m.cellRegion = {0};
+      m.regions = {"solid"};
+      rebuildFaces(m);
+      return !writeVtu(m, grid, 1).has_value();
+    }();
+    if (!written) std::abort();
+    std::ofstream(scratch() + ".boundary.vtp", std::ios::binary)
+        .write(text.data(), static_cast<std::streamsize>(text.size()));
+    (void)readMesh(grid);
+    (void)readSurface(grid);
+    return 0;
+  }
   {
     std::ofstream out(scratch(), std::ios::binary);
     out.write(text.data(), static_cast<std::streamsize>(text.size()));
@@ -103,6 +122,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     (void)loadRun(scratch());
   else if (kind() == "inp" || kind() == "vtu")
     (void)readMesh(scratch());
+  else if (kind() == "field")
+    (void)readVtuArray(scratch(), "region");
   else
     (void)loadPart(scratch());
   return 0;
