@@ -3,7 +3,7 @@
 // predicates". What they leave open is evaluated with pairs of doubles (Dekker 1971), which decides the near ties of
 // real surfaces (nodes opposite each other, points on cylinders) at a tenth of the cost of the last stage: a plain
 // expansion evaluation with zero elimination, which stays short on grid-like input where it is needed most.
-#include "base/predicates.h"
+#include "base/orient3d.h"
 #include <cmath>
 
 // Compiled for processors with fused products too; a fused product is exact here, so the results are the same.
@@ -18,7 +18,6 @@ namespace tess {
 namespace {
 
 constexpr double kEps = 1.1102230246251565e-16; // 2^-53
-constexpr double kOrient3Bound = (7.0 + 56.0 * kEps) * kEps;
 constexpr double kInsphereBound = (16.0 + 224.0 * kEps) * kEps;
 constexpr double kOrient2Bound = (3.0 + 16.0 * kEps) * kEps;
 
@@ -189,17 +188,9 @@ TESS_FMA double inspherePair(const Vec3& a, const Vec3& b, const Vec3& c, const 
 
 } // namespace
 
-double orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-  double ux = b.x() - a.x(), uy = b.y() - a.y(), uz = b.z() - a.z();
-  double vx = c.x() - a.x(), vy = c.y() - a.y(), vz = c.z() - a.z();
-  double wx = d.x() - a.x(), wy = d.y() - a.y(), wz = d.z() - a.z();
-  double vywz = vy * wz, vzwy = vz * wy, vzwx = vz * wx, vxwz = vx * wz, vxwy = vx * wy, vywx = vy * wx;
-  double det = ux * (vywz - vzwy) + uy * (vzwx - vxwz) + uz * (vxwy - vywx);
-  double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) +
-                     std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
-                     std::abs(uz) * (std::abs(vxwy) + std::abs(vywx));
-  double bound = kOrient3Bound * permanent;
-  if (det > bound || -det > bound) return det;
+double orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) { return orient3dInline(a, b, c, d); }
+
+double orient3dBeyondFilter(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, double permanent) {
   if (permanent == 0) return 0;
   if (const double s = orient3dPair(a, b, c, d, permanent); s != 0) return s;
   return orient3dExact(a, b, c, d);

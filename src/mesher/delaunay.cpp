@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/delaunay.h"
+#include "base/orient3d.h"
 #include "base/parallel.h"
-#include "base/predicates.h"
 #include <array>
 #include <bit>
 #include <cmath>
@@ -56,21 +56,6 @@ void hilbert(Coordinates& X, Coordinates& Y, Coordinates& Z) {
     Y[i] ^= t;
     Z[i] ^= t;
   }
-}
-
-/// Whether d lies on the negative side of a, b, c: the first filter of orient3d() where the loop can have it.
-inline bool below(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-  const double ux = b.x() - a.x(), uy = b.y() - a.y(), uz = b.z() - a.z();
-  const double vx = c.x() - a.x(), vy = c.y() - a.y(), vz = c.z() - a.z();
-  const double wx = d.x() - a.x(), wy = d.y() - a.y(), wz = d.z() - a.z();
-  const double vywz = vy * wz, vzwy = vz * wy, vzwx = vz * wx, vxwz = vx * wz, vxwy = vx * wy, vywx = vy * wx;
-  const double det = ux * (vywz - vzwy) + uy * (vzwx - vxwz) + uz * (vxwy - vywx);
-  const double permanent = std::abs(ux) * (std::abs(vywz) + std::abs(vzwy)) +
-                           std::abs(uy) * (std::abs(vzwx) + std::abs(vxwz)) +
-                           std::abs(uz) * (std::abs(vxwy) + std::abs(vywx));
-  if (std::abs(det) > 8e-16 * permanent) [[likely]]
-    return det < 0;
-  return orient3d(a, b, c, d) < 0;
 }
 
 constexpr std::size_t kStretches = 2;        ///< worked on side by side; fixed, so that results depend on nothing else
@@ -204,7 +189,7 @@ public:
   Delaunay(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress)
       : m_points(points), m_order(order), m_progress(progress) {}
 
-  std::vector<Tet> run() {
+  TetList run() {
     const std::size_t n = m_points.size();
     const auto& rounds = m_order.rounds;
     m_tets.reserve(n * 7 + 64);
@@ -225,7 +210,7 @@ public:
         insertByStretches(all, from, to);
     }
     m_balls = {};
-    compact();
+    compact(all.free);
     return std::move(m_tets);
   }
 
@@ -259,8 +244,8 @@ private:
   const std::vector<Vec3>& m_points;
   const InsertionOrder& m_order;
   const Progress* m_progress;
-  std::vector<Tet> m_tets;
-  std::vector<Ball> m_balls;
+  TetList m_tets;
+  UnsetVector<Ball> m_balls;
   std::array<Worker, kStretches> m_team;
   std::vector<std::uint8_t> m_owner; ///< per vertex + 1 during a shared round: bit of its stretch
   std::size_t m_done = 0;
@@ -281,8 +266,8 @@ private:
   }
 
   int append() {
-    m_tets.push_back({{-2, -2, -2, -2}, {-1, -1, -1, -1}});
-    m_balls.push_back({{0, 0, 0}, -1, 0, 0});
+    m_tets.resize(m_tets.size() + 1);
+    m_balls.resize(m_tets.size());
     return static_cast<int>(m_tets.size()) - 1;
   }
 
@@ -310,6 +295,7 @@ private:
       const int* f = kTetFace[i];
       int corners[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
       std::copy(corners, corners + 4, at(g[i]).v);
+      ball(g[i]) = {{0, 0, 0}, -1, 0, 0};
       link(4 * g[i] + 3, 4 * core + i);
     }
     for (int i = 0; i < 4; ++i)
@@ -349,7 +335,7 @@ private:
         const int i = (start + k) & 3;
         if (i == came) continue;
         const int* f = kTetFace[i];
-        if (below(points[q.v[f[0]]], points[q.v[f[1]]], points[q.v[f[2]]], p)) {
+        if (orient3dInline(points[q.v[f[0]]], points[q.v[f[1]]], points[q.v[f[2]]], p) < 0) {
           if (Shared && ((ownerOf(q.v[f[0]]) | ownerOf(q.v[f[1]]) | ownerOf(q.v[f[2]])) & w.mask) == 0) return -1;
           next = q.n[i];
           break;
@@ -430,10 +416,7 @@ private:
     const Vec3& p = pt(id);
     // The places of the cavity's tets are used again first.
     for (std::size_t k = 0; k < size; ++k) w.cavity[k] >>= 2;
-    for (std::size_t k = wallCount; k < size; ++k) {
-      at(w.cavity[k]).v[0] = -2;
-      w.free.push_back(w.cavity[k]);
-    }
+    for (std::size_t k = wallCount; k < size; ++k) w.free.push_back(w.cavity[k]);
     for (std::size_t k = size; k < wallCount; ++k) w.cavity[k] = takeTet<Shared>(w);
     // The walls form a closed surface: every directed edge of it occurs once, its reverse in the neighbour. Vertices
     // get small local numbers, and a square table finds the neighbour without hashing. A closed surface of W triangles
@@ -541,16 +524,19 @@ private:
     }
     m_owner.resize(to + 1);
     m_owner[0] = 0xff;
-    for (std::size_t v = 0; v < to; ++v)
-      m_owner[v + 1] =
-          static_cast<std::uint8_t>(1u << (std::upper_bound(border.begin(), border.end(), along[v]) - border.begin()));
+    parallelFor(
+        to, nullptr,
+        [&](std::size_t v) {
+          m_owner[v + 1] = static_cast<std::uint8_t>(
+              1u << (std::upper_bound(border.begin(), border.end(), along[v]) - border.begin()));
+        },
+        1 << 16);
     const int stampBefore = all.stamp;
     for (std::size_t s = 0; s < kStretches; ++s) {
       Worker& w = m_team[s];
       w.mask = 1u << s;
       w.stamp = stampBefore + static_cast<int>(s);
       w.step = static_cast<int>(kStretches);
-      w.local.resize(m_points.size() + 1, {0, 0});
       w.waiting.clear();
       w.hint = -1;
       // A tet of its own to start from.
@@ -559,14 +545,15 @@ private:
         if (allOwned(w, all.hint)) w.hint = all.hint;
       }
       w.next = static_cast<int>(m_tets.size());
-      m_tets.resize(m_tets.size() + 7 * (cut[s + 1] - cut[s]) + 64, {{-2, -2, -2, -2}, {-1, -1, -1, -1}});
+      m_tets.resize(m_tets.size() + 7 * (cut[s + 1] - cut[s]) + 64);
       w.end = static_cast<int>(m_tets.size());
     }
-    m_balls.resize(m_tets.size(), {{0, 0, 0}, -1, 0, 0});
+    m_balls.resize(m_tets.size());
     parallelFor(
         kStretches, m_progress,
         [&](std::size_t s) {
           Worker& w = m_team[s];
+          w.local.resize(m_points.size() + 1, {0, 0});
           for (std::size_t i = cut[s]; i < cut[s + 1]; ++i) {
             if (m_progress && (i & 4095) == 0) m_progress->check();
             if (w.hint < 0 || !insert<true>(w, static_cast<int>(i))) w.waiting.push_back(static_cast<int>(i));
@@ -583,20 +570,22 @@ private:
       for (int id : w.waiting) insertAnywhere(all, id);
   }
 
-  /// Moves the last tets into the unused places.
-  void compact() {
-    std::size_t size = m_tets.size();
-    for (std::size_t hole = 0; hole < size; ++hole) {
-      if (m_tets[hole].v[0] != -2) continue;
-      while (size > hole && m_tets[size - 1].v[0] == -2) --size;
-      if (size <= hole) break;
-      m_tets[hole] = m_tets[--size];
+  /// Moves the last tets into the unused places, `holes`.
+  void compact(std::vector<int>& holes) {
+    std::sort(holes.begin(), holes.end());
+    auto last = static_cast<int>(m_tets.size());
+    std::size_t end = holes.size();
+    for (std::size_t k = 0; k < end; ++k) {
+      for (; k < end && holes[end - 1] == last - 1; --end) --last;
+      if (k == end) break;
+      const int hole = holes[k];
+      at(hole) = at(--last);
       for (int i = 0; i < 4; ++i) {
-        const int n = m_tets[hole].n[i];
-        at(n >> 2).n[n & 3] = 4 * static_cast<int>(hole) + i;
+        const int n = at(hole).n[i];
+        at(n >> 2).n[n & 3] = 4 * hole + i;
       }
     }
-    m_tets.resize(size);
+    m_tets.resize(static_cast<std::size_t>(last));
   }
 };
 
@@ -667,7 +656,7 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
   return r;
 }
 
-bool inConflict(const std::vector<Tet>& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id) {
+bool inConflict(const TetList& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id) {
   const Tet& q = tets[static_cast<std::size_t>(t)];
   auto pt = [&](int v) -> const Vec3& { return points[static_cast<std::size_t>(v)]; };
   for (int i = 0; i < 4; ++i)
@@ -685,7 +674,7 @@ bool inConflict(const std::vector<Tet>& tets, const std::vector<Vec3>& points, i
   return insphereSos(c, ids) > 0;
 }
 
-std::vector<Tet> delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress) {
+TetList delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress) {
   return Delaunay(points, order, progress).run();
 }
 

@@ -23,11 +23,10 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
 /// Tets of all `points`, which stand in their order of insertion already. A ghost vertex closes the hull; corner order
 /// and neighbours are those of TetCore. Repeated points are in no tet. Empty when all points lie in a plane. Uses at
 /// most 58 bytes per tet for point clouds without structure. Throws Cancelled on a stop.
-std::vector<Tet> delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order,
-                              const Progress* progress = nullptr);
+TetList delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress = nullptr);
 
 /// Whether p, with the number `id`, lies in the circumsphere of tet t, or on the outer side of a ghost. Exact; ties are
 /// decided by the numbers of the points.
-bool inConflict(const std::vector<Tet>& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id);
+bool inConflict(const TetList& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id);
 
 } // namespace tess

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/tet_core.h"
+#include "base/parallel.h"
 #include "base/predicates.h"
 #include "mesher/delaunay.h"
+#include <array>
 #include <unordered_map>
 
 namespace tess {
@@ -247,20 +249,32 @@ bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   // memory. Vertices get their own numbers back at the end.
   InsertionOrder order = insertionOrder(points, which);
   std::vector<Vec3> own(order.order.size());
-  for (std::size_t i = 0; i < own.size(); ++i) own[i] = pt(order.order[i]);
+  parallelFor(own.size(), nullptr, [&](std::size_t i) { own[i] = pt(order.order[i]); });
   tets = delaunayTets(own, order, progress);
-  std::vector<int> tetOfOwn(own.size(), -1);
-  for (std::size_t t = 0; t < tets.size(); ++t)
-    for (int& v : tets[t].v)
-      if (v != kGhost) {
-        tetOfOwn[static_cast<std::size_t>(v)] = static_cast<int>(t);
-        v = order.order[static_cast<std::size_t>(v)];
-      }
+  own = {};
+  // In two halves, each with the last of its tets at every vertex, beside the other arrays.
+  std::array<std::vector<int>, 2> lastAt;
+  const std::size_t half = tets.size() / 2;
+  parallelFor(
+      5, nullptr,
+      [&](std::size_t job) {
+        if (job == 2) region.assign(tets.size(), -1);
+        if (job == 3) locked.assign(tets.size(), 0);
+        if (job == 4) m_stamp.assign(tets.size(), 0);
+        if (job > 1) return;
+        auto& last = lastAt[job];
+        last.assign(order.order.size(), -1);
+        for (std::size_t t = job ? half : 0; t < (job ? tets.size() : half); ++t)
+          for (int& v : tets[t].v)
+            if (v != kGhost) {
+              last[static_cast<std::size_t>(v)] = static_cast<int>(t);
+              v = order.order[static_cast<std::size_t>(v)];
+            }
+      },
+      1);
   tetOf.assign(points.size(), -1);
-  for (std::size_t i = 0; i < own.size(); ++i) tetOf[static_cast<std::size_t>(order.order[i])] = tetOfOwn[i];
-  region.assign(tets.size(), -1);
-  locked.assign(tets.size(), 0);
-  m_stamp.assign(tets.size(), 0);
+  for (std::size_t i = 0; i < order.order.size(); ++i)
+    tetOf[static_cast<std::size_t>(order.order[i])] = std::max(lastAt[0][i], lastAt[1][i]);
   m_stampNow = 0;
   m_free.clear();
   return !tets.empty();

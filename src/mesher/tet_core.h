@@ -10,6 +10,7 @@
 #pragma once
 #include "base/problem.h"
 #include "base/progress.h"
+#include "base/unset.h"
 #include <functional>
 #include <unordered_set>
 
@@ -24,6 +25,8 @@ struct Tet {
   int v[4];
   int n[4];
 };
+
+using TetList = UnsetVector<Tet>;
 
 inline std::uint64_t edgeKey(int a, int b) {
   if (a > b) std::swap(a, b);
@@ -49,7 +52,7 @@ private:
 class TetCore {
 public:
   std::vector<Vec3> points;
-  std::vector<Tet> tets;
+  TetList tets;
   std::vector<std::int32_t> region; ///< per tet; -1 outside or not known yet
   std::vector<std::uint8_t> locked; ///< per tet: bit i = face i belongs to the surface and must stay
   std::vector<int> tetOf;           ///< per vertex: a live tet, or -1
