@@ -40,12 +40,17 @@ std::string words(const Rule& r) {
 } // namespace
 
 bool samePart(const std::vector<const RunResult*>& runs) {
-  const RunResult* first = nullptr;
+  auto near = [](double a, double b) { return std::abs(a - b) <= 1e-9 * std::abs(a); };
+  const RunResult *first = nullptr, *told = nullptr; // and the first that tells more than the volume
   for (const auto* r : runs) {
     if (!r) continue;
-    if (first && std::abs(r->geometryVolume - first->geometryVolume) > 1e-9 * std::abs(first->geometryVolume))
-      return false;
     if (!first) first = r;
+    if (!near(first->geometryVolume, r->geometryVolume)) return false;
+    if (r->partArea <= 0) continue;
+    if (!told) told = r;
+    if (!near(told->partArea, r->partArea) ||
+        (told->partCenter - r->partCenter).norm() > 1e-7 * std::sqrt(told->partArea))
+      return false;
   }
   return true;
 }

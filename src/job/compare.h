@@ -14,7 +14,8 @@ struct CompareRow {
 /// where the part is not the same. Runs that are not there (null) have a dash.
 std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs);
 
-/// Whether the part of all runs has the same volume; runs that are not there (null) do not count.
+/// Whether the part of all runs has the same volume, and where they tell it the same surface at the same place: a hole
+/// that moved is no longer the same part. Runs that are not there (null) do not count.
 bool samePart(const std::vector<const RunResult*>& runs);
 
 struct RuleDifference {

@@ -676,6 +676,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   rename(run);
   judgeRun(run, part, request, progress);
   run.geometryVolume = part.volume();
+  run.partArea = part.surfaceArea();
+  for (const auto& f : part.faces) run.partCenter += f.area / std::max(1e-300, run.partArea) * f.center;
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
   auto loose = unassignedFaces(part, run.groups);
   if (!loose.empty() && !run.groups.empty()) {

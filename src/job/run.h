@@ -30,6 +30,10 @@ struct RunResult {
   double ownAngle = 180;     ///< smallest angle that the part itself has at an edge or corner, degrees
   double angleElsewhere = 0; ///< smallest dihedral angle of the elements that no own angle below kFlatAngle makes flat
   double geometryVolume = 0, surfaceArea = 0, deviation = 0, seconds = 0;
+  /// Area of all faces of the part and its centre, which tell parts of one volume apart; area 0 in runs kept by earlier
+  /// versions.
+  double partArea = 0;
+  Vec3 partCenter = Vec3::Zero();
   double normalDeg = 0;       ///< largest angle between a surface triangle and the true face, degrees
   double meanNormalDeg = 0;   ///< its mean over the area of curved faces
   CurveStats midNodes;        ///< order 2

@@ -189,6 +189,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["part_stamp"] = partStamp;
   j["figures"] = {run.ownAngle, run.angleElsewhere, run.geometryVolume, run.surfaceArea, run.deviation, run.seconds};
   j["fit"] = {run.normalDeg, run.meanNormalDeg, run.midNodes.boundary, run.midNodes.straightened, run.midNodes.offset};
+  j["part"] = {run.partArea, run.partCenter.x(), run.partCenter.y(), run.partCenter.z()};
   j["peak_memory"] = run.peakMemory;
   j["threads"] = run.threads;
   j["improved"] = run.improved;
@@ -263,6 +264,10 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
     run.midNodes.boundary = fit->at(2);
     run.midNodes.straightened = fit->at(3);
     run.midNodes.offset = fit->at(4);
+  }
+  if (const auto part = j.find("part"); part != j.end()) { // nor this
+    run.partArea = part->at(0);
+    run.partCenter = Vec3(part->at(1).get<double>(), part->at(2).get<double>(), part->at(3).get<double>());
   }
   run.peakMemory = j.at("peak_memory");
   run.threads = j.at("threads");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/file.h"
 #include "job/compare.h"
+#include "job/run_store.h"
 #include "support/fixtures.h"
 #include <cstdlib>
 #include <filesystem>
@@ -82,6 +83,36 @@ TEST(Compare, marksTheBetterRun) {
       EXPECT_EQ(r.best, 2);
     }
   }
+}
+
+TEST(Compare, aHoleThatMovedIsAnotherPart) {
+  Part part = made("drilled 2");
+  Brief b = defaultBrief("made");
+  b.rules[0].values["target"] = "4 mm";
+  auto run = [&] {
+    Progress progress;
+    auto r = runBrief(b, part, 0, progress);
+    EXPECT_TRUE(r.ok());
+    return std::move(*r);
+  };
+  const RunResult here = run();
+  for (auto& f : part.faces)
+    if (f.kind == SurfaceKind::Cylinder) f.center += Vec3(1, 0, 0); // as if the holes were elsewhere
+  const RunResult there = run();
+  EXPECT_NEAR(here.geometryVolume, there.geometryVolume, 1e-9 * here.geometryVolume);
+  EXPECT_FALSE(samePart({&here, &there}));
+  EXPECT_TRUE(samePart({&here, nullptr, &here}));
+  // A run that was kept remembers it; one kept by an earlier version tells the volume alone.
+  TempFolder dir;
+  ASSERT_FALSE(saveRun(there, "x", dir / "a.run"));
+  auto kept = loadRun(dir / "a.run");
+  ASSERT_TRUE(kept.ok());
+  EXPECT_FALSE(samePart({&here, &kept->run}));
+  EXPECT_TRUE(samePart({&there, &kept->run}));
+  RunResult early = there;
+  early.partArea = 0;
+  EXPECT_TRUE(samePart({&early, &here}));
+  EXPECT_FALSE(samePart({&early, &here, &there}));
 }
 
 TEST(Alternatives, briefsOfTheSameFolderAndPart) {
