@@ -13,6 +13,7 @@
 #include <QLocale>
 #include <QRegularExpression>
 #include <QScrollArea>
+#include <QScrollBar>
 #include <QSignalBlocker>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -53,6 +54,10 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addWidget(m_verdict = styledLabel({}, "verdict"));
   box->addWidget(m_detail = styledLabel({}, "small"));
   box->addWidget(m_classes = new ClassBar);
+  box->addWidget(m_findingsAhead = linkButton({}), 0, Qt::AlignLeft);
+  m_findingsAhead->setToolTip(tr("go down to the findings"));
+  connect(m_findingsAhead, &QToolButton::clicked, this,
+          [this, scroll] { scroll->verticalScrollBar()->setValue(m_findingsTitle->y() - 6); });
   box->addSpacing(4);
   m_metric = new QComboBox;
   m_metric->setAccessibleName(tr("Metric"));
@@ -471,6 +476,15 @@ void AuditPanel::setFindings(const std::vector<Problem>& findings) {
       std::equal(findings.begin(), findings.end(), m_findings.begin(), m_findings.end(), same))
     return;
   m_findings = findings;
+  // The list may begin below what is in sight.
+  auto of = [&](Severity s) {
+    return std::count_if(findings.begin(), findings.end(), [s](const Problem& p) { return p.severity == s; });
+  };
+  QStringList ahead{findings.size() == 1 ? tr("1 finding") : tr("%1 findings").arg(findings.size())};
+  if (const auto n = of(Severity::Error)) ahead << (n == 1 ? tr("1 error") : tr("%1 errors").arg(n));
+  if (const auto n = of(Severity::Warning)) ahead << (n == 1 ? tr("1 warning") : tr("%1 warnings").arg(n));
+  m_findingsAhead->setText(ahead.join(", "));
+  m_findingsAhead->setVisible(!findings.empty());
   m_findingFilter->setVisible(findings.size() >= kMany);
   if (findings.size() < kMany) m_findingFilter->clear();
   fillFindings();

@@ -76,7 +76,7 @@ private:
   ClassBar* m_classes;
   QLabel *m_verdict, *m_detail, *m_definition, *m_worst, *m_findingsTitle;
   QComboBox *m_metric, *m_counted;
-  QToolButton* m_heights;
+  QToolButton *m_heights, *m_findingsAhead;
   Histogram* m_histogram;
   QToolButton* m_editLimits;
   QVBoxLayout *m_box, *m_limits, *m_findingRows, *m_card;

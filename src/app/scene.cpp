@@ -180,6 +180,34 @@ PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
   return b.result();
 }
 
+std::vector<char> followedEdges(const Part& part, const Mesh& m) {
+  std::vector<char> r(part.edges.size(), m.nodeLink.empty());
+  for (const auto& l : m.nodeLink)
+    if (l.dim == 1 && l.entity >= 0 && static_cast<std::size_t>(l.entity) < r.size())
+      r[static_cast<std::size_t>(l.entity)] = 1;
+  if (std::find(r.begin(), r.end(), 0) == r.end()) return r;
+  struct Sides {
+    double sum = 0, count = 0;
+  };
+  std::vector<Sides> of(part.faces.size());
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    if (m.faceLink[f] < 0 || static_cast<std::size_t>(m.faceLink[f]) >= of.size()) continue;
+    auto& s = of[static_cast<std::size_t>(m.faceLink[f])];
+    const auto n = m.faces.of(f);
+    const auto corners = static_cast<std::size_t>(topology(m.faces.type[f]).corners);
+    for (std::size_t i = 0; i < corners; ++i) {
+      s.sum +=
+          (m.nodes[static_cast<std::size_t>(n[i])] - m.nodes[static_cast<std::size_t>(n[(i + 1) % corners])]).norm();
+      ++s.count;
+    }
+  }
+  for (std::size_t e = 0; e < r.size(); ++e)
+    for (int f : part.edges[e].faces) // one element long, or of a chain whose points are ignored
+      if (const auto& s = of[static_cast<std::size_t>(f)]; part.edges[e].length <= 2.5 * s.sum / std::max(1.0, s.count))
+        r[e] = 1;
+  return r;
+}
+
 PolyData pointCloud(const std::vector<Vec3>& points) {
   auto d = PolyData::New();
   vtkNew<vtkPoints> at;

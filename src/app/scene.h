@@ -43,6 +43,10 @@ std::vector<float> boundarySizes(const Mesh& mesh, const SizeField& field);
 /// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
 PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
+/// By edge of the part: whether a line along it is a line of the mesh too. Not so where the brief lets the mesh run
+/// across the edge: it is longer than the elements there and none of their nodes lies on it. All, where nodes are not
+/// linked to the part.
+std::vector<char> followedEdges(const Part& part, const Mesh& mesh);
 /// Edges that are no boundary between two faces: open ones (one face), and ones where three or more faces meet.
 struct OddEdges {
   PolyData open, many;

@@ -33,9 +33,9 @@
 
 namespace tess {
 namespace {
-constexpr double kShrink = 0.78;                ///< of a cell's size when cells are drawn apart
-constexpr int kLinesInMotion = 30000;           ///< more lines than that are drawn at rest only
-constexpr std::size_t kFacesInMotion = 30000;   ///< of a mesh's surface, before the part's stands in for it
+constexpr double kShrink = 0.78;               ///< of a cell's size when cells are drawn apart
+constexpr int kLinesInMotion = 30000;          ///< more lines than that are drawn at rest only
+constexpr std::size_t kFacesInMotion = 30000;  ///< of a mesh's surface, before the part's stands in for it
 constexpr std::size_t kBrushedInMotion = 8000; ///< cells drawn while a choice changes
 constexpr std::size_t kBrushedAtRest = 150000; ///< and afterwards; more would take seconds and hide each other
 constexpr std::size_t kBrushedMore = 5;        ///< times as many with every rest until then
@@ -413,6 +413,8 @@ void Viewport::setRun(std::shared_ptr<const RunResult> run, std::shared_ptr<cons
   m_ofThisPart = ofThisPart;
   m_groupOfRunFace.clear();
   if (m_run && !ofThisPart) m_groupOfRunFace = firstGroupOfFaces(m_run->mesh);
+  m_followed.clear();
+  if (m_run && ofThisPart && m_part) m_followed = followedEdges(*m_part, m_run->mesh);
   m_look = m_run && !look ? std::make_shared<const MeshLook>(lookAt(m_run->mesh)) : std::move(look);
   m_brush = false;
   m_brushed.clear();
@@ -593,6 +595,8 @@ void Viewport::rebuildPart() {
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
     auto edgeShown = [&](int e) {
       const auto& faces = m_part->edges[static_cast<std::size_t>(e)].faces;
+      if (mesh && static_cast<std::size_t>(e) < m_followed.size() && !m_followed[static_cast<std::size_t>(e)])
+        return false; // a line across elements would be taken for one of theirs
       return !(m_show.lens == Lens::Edges && faces.size() != 2) && std::any_of(faces.begin(), faces.end(), shown);
     };
     if (ghost && m_ofThisPart) {

@@ -191,6 +191,7 @@ private:
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace, m_groupOfRunFace; ///< of the part; of the mesh, where it is of another one
+  std::vector<char> m_followed;                     ///< edges of the part that are lines of the mesh
   bool m_ofThisPart = true;
   ViewLook m_show;
   bool m_brush = false;

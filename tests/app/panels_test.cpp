@@ -4,6 +4,8 @@
 #include "app/machine_dialog.h"
 #include "app/quality_scale.h"
 #include "app/scene.h"
+#include "geometry/joined.h"
+#include "support/briefs.h"
 #include "window_fixture.h"
 #include <QDoubleSpinBox>
 #include <QScrollArea>
@@ -288,6 +290,29 @@ TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInSteps) {
   EXPECT_EQ(v->brushedDrawn(), v->brushedCount());
   h->brush(0, 0);
   EXPECT_EQ(v->brushedDrawn(), 0u);
+}
+
+TEST(Scene, linesOfThePartThatTheMeshRunsAcrossAreLeftOut) {
+  const Part part = made("rounded 20 4"); // a block whose round edges join its sides smoothly
+  auto smooth = [&](std::size_t e) { return joinAngle(part, static_cast<int>(e)) < 1e-4; };
+  const RunResult followed = runWith(briefWith("2 mm", {}), part),
+                  across = runWith(briefWith("2 mm", {rule("ignore", {{"angle", "5 deg"}})}), part);
+  const auto all = followedEdges(part, followed.mesh), some = followedEdges(part, across.mesh);
+  ASSERT_EQ(all.size(), part.edges.size());
+  std::size_t left = 0;
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    EXPECT_TRUE(all[e]) << e;
+    left += !some[e];
+    if (!smooth(e)) {
+      EXPECT_TRUE(some[e]) << e;
+    }
+  }
+  EXPECT_GT(left, 8u);
+  // A mesh that does not know the part, as one read from a file, hides nothing.
+  Mesh bare = across.mesh;
+  bare.nodeLink.clear();
+  const auto none = followedEdges(part, bare);
+  EXPECT_EQ(std::count(none.begin(), none.end(), 1), static_cast<std::ptrdiff_t>(part.edges.size()));
 }
 
 TEST(Scene, facesAndEdgesOfChosenCellsAreDrawnOnce) {
