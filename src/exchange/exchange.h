@@ -31,7 +31,7 @@ std::optional<Problem> writeVtu(const Mesh& mesh, const std::string& path, doubl
 /// The boundary and interface faces alone as VTP, each linked to its face of the part and the regions on both sides.
 std::optional<Problem> writeSurface(const Mesh& mesh, const std::string& path, double scale = 1);
 /// Reads what writeSurface wrote; of a .vtu path the boundary beside it. A mesh without cells.
-Result<Mesh> readSurface(const std::string& path);
+Result<Mesh> readSurface(const std::string& path, const Progress* progress = nullptr);
 std::optional<Problem> writeInp(const Mesh& mesh, const std::string& path, double scale);
 std::optional<Problem> writeFoam(const Mesh& mesh, const std::string& folder, double scale);
 std::optional<Problem> writeStl(const Mesh& mesh, const std::string& path, double scale);
@@ -44,7 +44,7 @@ struct CellValues {
   std::vector<double> value;
 };
 /// Reads a scalar array of a VTU file (cells of any dimension); fails when it is not there and names those that are.
-Result<CellValues> readVtuArray(const std::string& path, const std::string& array);
+Result<CellValues> readVtuArray(const std::string& path, const std::string& array, const Progress* progress = nullptr);
 /// Read by way of trial in a process of its own first, since damaged files can crash the library behind it.
 Result<Mesh> readVtu(const std::string& path, const Progress* progress = nullptr);
 Result<Mesh> readInp(const std::string& path, const Progress* progress = nullptr);

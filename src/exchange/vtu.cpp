@@ -241,12 +241,12 @@ std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, doub
   return save(pw, surface, path);
 }
 
-Result<Mesh> readSurface(const std::string& path) {
+Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
   const std::string file = std::filesystem::path(path).extension() == ".vtu" ? boundaryPath(path) : path;
   if (auto text = readFile(file); !text) return text.problem();
-  if (!readable<vtkXMLPolyDataReader>(file, nullptr)) return unreadable(file, "its contents are damaged");
+  if (!readable<vtkXMLPolyDataReader>(file, progress)) return unreadable(file, "its contents are damaged");
   vtkNew<ErrorCatcher> errors;
-  auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, nullptr);
+  auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, progress);
   vtkPolyData* s = reader->GetOutput();
   if (const auto why = faultOf(s); !why.empty()) return unreadable(file, why);
   auto array = [&](const char* name) { return valuesOf(s->GetCellData(), name, s->GetNumberOfCells()); };
@@ -355,8 +355,8 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
   return m;
 }
 
-Result<CellValues> readVtuArray(const std::string& path, const std::string& array) {
-  auto read = readGrid(path, nullptr);
+Result<CellValues> readVtuArray(const std::string& path, const std::string& array, const Progress* progress) {
+  auto read = readGrid(path, progress);
   if (!read) return read.problem();
   vtkUnstructuredGrid* g = *read;
   vtkDataArray* cells = g->GetCellData()->GetArray(array.c_str());
@@ -378,6 +378,7 @@ Result<CellValues> readVtuArray(const std::string& path, const std::string& arra
     return unreadable(path, "'" + array + "' does not have a value for each " + (cells ? "cell" : "point"));
   CellValues r;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
+    if (progress && (c & 0xffff) == 0) progress->check();
     vtkIdType n;
     const vtkIdType* v;
     g->GetCellPoints(c, n, v);

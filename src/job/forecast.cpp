@@ -41,7 +41,7 @@ struct Crossing {
 Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress) {
   std::vector<Problem> problems;
   auto groups = resolveGroups(brief, part, problems);
-  SizeRequest request = sizeRequestOf(brief, part, groups, problems);
+  SizeRequest request = sizeRequestOf(brief, part, groups, problems, &progress);
   meetBudget(brief, part, request, 1, progress);
   Forecast f = forecastField(brief, part, makeSizeField(part, request, &progress), progress);
   f.problems.insert(f.problems.begin(), problems.begin(), problems.end());

@@ -282,7 +282,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     p.text = "elements that touch " + countOf(p.dim, p.lit.size());
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;
 
-  SizeRequest request = sizeRequestOf(alone, part, groups, unheard);
+  SizeRequest request = sizeRequestOf(alone, part, groups, unheard, &progress);
   if (r.kind == "ignore") {
     const bool points = r.get("what") == "points";
     p.dim = points ? Dim::Point : Dim::Edge;

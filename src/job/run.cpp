@@ -578,7 +578,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   }
   progress.stage("Sizes", 0, 0.05);
   run.groups = resolveGroups(brief, part, run.problems);
-  SizeRequest request = sizeRequestOf(brief, part, run.groups, run.problems);
+  SizeRequest request = sizeRequestOf(brief, part, run.groups, run.problems, &progress);
   // What is wrong with one body of the part leaves the others as they are.
   for (std::size_t i = part.problems.size(); i < run.problems.size(); ++i)
     if (run.problems[i].severity == Severity::Error) return run.problems[i];
@@ -608,7 +608,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   if (budget > 0 && !run.reused && !taken) meetBudget(brief, part, request, 1, progress);
   std::optional<Mesh> kept;
   if (const Rule* r = brief.first("keep_surface")) {
-    auto surface = readSurface(brief.resolve(r->get("path")));
+    auto surface = readSurface(brief.resolve(r->get("path")), &progress);
     if (!surface) return surface.problem();
     kept = std::move(*surface);
     options.surface = &*kept;
@@ -707,7 +707,7 @@ Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, P
   }
   progress.stage("Sizes", 0, 0.05);
   auto groups = resolveGroups(brief, part, problems);
-  const SizeRequest request = sizeRequestOf(brief, part, groups, problems);
+  const SizeRequest request = sizeRequestOf(brief, part, groups, problems, &progress);
   for (const auto& p : problems)
     if (p.severity == Severity::Error) return p;
   MeshOptions options;
@@ -734,7 +734,7 @@ Result<RunResult> changed(const RunResult& run, const Part& part, Progress& prog
   progress.stage(stage, 0, 0.8);
   if (std::optional<Problem> bad = change(r.mesh)) return *bad;
   std::vector<Problem> ignored;
-  SizeRequest request = sizeRequestOf(r.brief, part, r.groups, ignored);
+  SizeRequest request = sizeRequestOf(r.brief, part, r.groups, ignored, &progress);
   std::erase_if(r.problems, [](const Problem& p) { return p.code == "mesh.thin" || p.code == "mesh.own-angle"; });
   r.timings.clear();
   r.improved = run.improved + 1;

@@ -155,8 +155,10 @@ namespace {
 /// Reads the rules one by one; what cannot hold becomes a problem that names the rule.
 class Reader {
 public:
-  Reader(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups, std::vector<Problem>& problems)
-      : m_brief(brief), m_part(part), m_groups(groups), m_problems(problems), m_target(overallTarget(brief, part)) {}
+  Reader(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups, std::vector<Problem>& problems,
+         const Progress* progress)
+      : m_brief(brief), m_part(part), m_groups(groups), m_problems(problems), m_progress(progress),
+        m_target(overallTarget(brief, part)) {}
 
   SizeRequest read() {
     overall();
@@ -193,6 +195,7 @@ private:
   const Part& m_part;
   const std::vector<ResolvedGroup>& m_groups;
   std::vector<Problem>& m_problems;
+  const Progress* m_progress;
   double m_target;
   SizeRequest m_out;
   int m_rule = -1;
@@ -537,7 +540,7 @@ private:
   }
 
   void field(const Rule& r) {
-    auto read = readVtuArray(m_brief.resolve(r.get("path")), r.get("array"));
+    auto read = readVtuArray(m_brief.resolve(r.get("path")), r.get("array"), m_progress);
     if (!read) {
       Problem p = read.problem();
       p.severity = Severity::Error;
@@ -593,14 +596,14 @@ private:
 } // namespace
 
 SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
-                          std::vector<Problem>& problems) {
+                          std::vector<Problem>& problems, const Progress* progress) {
   const Brief plain = settled(brief, &part);
-  return Reader(plain, part, groups, problems).read();
+  return Reader(plain, part, groups, problems, progress).read();
 }
 
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress) {
-  return makeSizeField(part, sizeRequestOf(brief, part, groups, problems), progress);
+  return makeSizeField(part, sizeRequestOf(brief, part, groups, problems, progress), progress);
 }
 
 } // namespace tess

@@ -8,9 +8,10 @@ namespace tess {
 
 /// Target of the overall rule in the part's unit, or the default.
 double overallTarget(const Brief& brief, const Part& part);
-/// All size rules of the brief; rules whose target is missing, or that cannot hold, are problems.
+/// All size rules of the brief; rules whose target is missing, or that cannot hold, are problems. Throws Cancelled on a
+/// stop, which results that are read for sizes take time to hear.
 SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
-                          std::vector<Problem>& problems);
+                          std::vector<Problem>& problems, const Progress* progress = nullptr);
 /// The size field that the brief asks for.
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress = nullptr);

@@ -176,6 +176,11 @@ TEST(RoundTrip, readingHeedsAStop) {
     if (std::string(name) == "m.inp") continue; // looks up every few thousand lines only
     EXPECT_THROW((void)readMesh(path, &progress), Cancelled) << name;
   }
+  // So do results that are read for sizes, and surfaces that are kept.
+  ASSERT_TRUE(readVtuArray(dir / "m.vtu", "region").ok());
+  EXPECT_THROW((void)readVtuArray(dir / "m.vtu", "region", &progress), Cancelled);
+  ASSERT_TRUE(readSurface(dir / "m.vtu").ok());
+  EXPECT_THROW((void)readSurface(dir / "m.vtu", &progress), Cancelled);
   // Long enough for that.
   std::string text = readFile(dir / "m.inp").value();
   for (int i = 0; i < 5000; ++i) text += "** a remark\n";
