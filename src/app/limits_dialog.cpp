@@ -81,15 +81,18 @@ void LimitsDialog::put(int row, const Limit& l) {
   for (int k = 0; k < kMetrics; ++k) metric->addItem(metricInfo(static_cast<Metric>(k)).name);
   metric->setCurrentIndex(static_cast<int>(l.metric));
   m_table->setCellWidget(row, kMetric, metric);
-  auto* sense = new QTableWidgetItem;
-  sense->setFlags(Qt::ItemIsSelectable | Qt::ItemIsEnabled);
-  m_table->setItem(row, kSense, sense);
-  auto tell = [this, sense](int k) {
+  auto* sense = new QComboBox;
+  sense->addItems({tr("at most"), tr("at least")});
+  sense->setAccessibleName(tr("Which value the bound is"));
+  m_table->setCellWidget(row, kSense, sense);
+  auto tell = [sense](int k) { // as usual for the metric
     const auto& info = metricInfo(static_cast<Metric>(k));
-    sense->setText(info.highIsGood ? tr("at least") : tr("at most"));
+    sense->setCurrentIndex(info.highIsGood);
     sense->setToolTip(QString(info.definition) + ". " + info.range);
   };
   tell(metric->currentIndex());
+  sense->setCurrentIndex(l.atLeast);
+  connect(sense, &QComboBox::currentIndexChanged, this, &LimitsDialog::check);
   connect(metric, &QComboBox::currentIndexChanged, this, [this, tell](int k) {
     tell(k);
     check();
@@ -149,7 +152,7 @@ Result<LimitSet> LimitsDialog::edited() const {
     Limit l{
         static_cast<Metric>(static_cast<QComboBox*>(m_table->cellWidget(row, kMetric))->currentIndex()), false, 0, {}};
     const auto& info = metricInfo(l.metric);
-    l.atLeast = info.highIsGood;
+    l.atLeast = static_cast<QComboBox*>(m_table->cellWidget(row, kSense))->currentIndex() == 1;
     const QString text = m_table->item(row, kBound)->text().trimmed();
     bool number = false;
     l.bound = text.toDouble(&number);
@@ -162,10 +165,10 @@ Result<LimitSet> LimitsDialog::edited() const {
     l.where = static_cast<QComboBox*>(m_table->cellWidget(row, kAt))->currentData().toString().toStdString();
     l.source = m_table->item(row, kSource)->text().trimmed().toStdString();
     for (const auto& x : r.limits)
-      if (x.metric == l.metric && x.where == l.where) return bad(tr("%1 stands there twice.").arg(info.name));
+      if (x.alike(l) && x.where == l.where) return bad(tr("%1 stands there twice.").arg(info.name));
     // What was accepted stays accepted while the limit is the same.
     for (const auto& x : m_set.limits)
-      if (x.metric == l.metric && x.where == l.where && x.bound == l.bound) l.accepted = x.accepted;
+      if (x.alike(l) && x.where == l.where && x.bound == l.bound) l.accepted = x.accepted;
     r.limits.push_back(std::move(l));
   }
   if (r.limits.empty() && r.notAllowed.empty()) return bad(tr("A set without limits judges nothing."));

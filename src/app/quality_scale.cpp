@@ -3,13 +3,22 @@
 #include <algorithm>
 
 namespace tess {
+namespace {
+/// One for all cells before one of a group, then the side on which the metric is usually bounded.
+bool ranksAbove(const Limit& a, const Limit& b) {
+  auto usual = [](const Limit& l) { return l.atLeast == metricInfo(l.metric).highIsGood; };
+  return a.where.empty() != b.where.empty() ? a.where.empty() : usual(a) && !usual(b);
+}
+} // namespace
 
 QualityScale::QualityScale(const Audit& audit, Metric metric) : m_audit(&audit), m_metric(metric) {
+  std::size_t count = 0;
   for (const auto& l : audit.limits.limits)
     if (l.metric == metric) {
-      m_ofGroups = m_ofGroups || !l.where.empty();
-      if (!m_limit || l.where.empty()) m_limit = &l;
+      ++count;
+      if (!m_limit || ranksAbove(l, *m_limit)) m_limit = &l;
     }
+  m_several = count > 1 || (m_limit && !m_limit->where.empty());
   const auto& values = audit.metrics[static_cast<std::size_t>(metric)];
   const bool high = m_limit ? m_limit->atLeast : metricInfo(metric).highIsGood;
   m_best = high ? values.max : values.min;
@@ -23,11 +32,22 @@ double QualityScale::badness(double value, const Limit* limit) const {
   return limit ? share : 0.5 * share;
 }
 
-double QualityScale::badness(std::size_t cell, double value) const {
-  if (m_ofGroups)
+double QualityScale::badness(double value) const {
+  if (m_several)
     for (const auto& l : m_audit->limits.limits)
-      if (l.metric == m_metric && l.judges(cell)) return badness(value, &l);
-  return badness(value, m_ofGroups ? nullptr : m_limit);
+      if (l.metric == m_metric && l.where.empty() && (l.atLeast ? value < l.bound : value > l.bound)) return 1;
+  return badness(value, m_limit);
+}
+
+double QualityScale::badness(std::size_t cell, double value) const {
+  if (!m_several) return badness(value, m_limit);
+  const Limit* usual = nullptr;
+  for (const auto& l : m_audit->limits.limits) {
+    if (l.metric != m_metric || !l.judges(cell)) continue;
+    if (l.broken(cell, value)) return 1;
+    if (!usual || ranksAbove(l, *usual)) usual = &l;
+  }
+  return badness(value, usual);
 }
 
 } // namespace tess

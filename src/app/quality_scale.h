@@ -16,20 +16,21 @@ public:
   double best() const { return m_best; }
   /// The limit where there is one, else the worst value.
   double worst() const { return m_limit ? m_limit->bound : m_worst; }
-  /// The limit for all cells; where only groups have one, the first of theirs. Null when there is none.
+  /// The limit for all cells on the usual side; where only groups have one, the first of theirs. Null when there is
+  /// none.
   const Limit* limit() const { return m_limit; }
   /// Colour value (see theme::quality) at the end of the scale.
   double worstBadness() const { return m_limit ? 1 : 0.5; }
   /// Colour value, 0 to 1; 1 is failing.
-  double badness(double value) const { return badness(value, m_limit); }
-  /// The same by the limit that judges this cell.
+  double badness(double value) const;
+  /// The same by the limits that judge this cell: failing where it fails one of them.
   double badness(std::size_t cell, double value) const;
 
 private:
   const Audit* m_audit = nullptr;
   Metric m_metric{};
   const Limit* m_limit = nullptr;
-  bool m_ofGroups = false;        ///< whether a group has a limit of its own
+  bool m_several = false;         ///< limits: of groups, or of both sides
   double m_best = 0, m_worst = 0; ///< of the mesh
   double badness(double value, const Limit* limit) const;
 };

@@ -177,17 +177,17 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes) {
 
 void addLimit(LimitSet& set, Limit limit) {
   if (limit.where.empty()) {
-    std::erase_if(set.limits, [&](const Limit& l) { return l.metric == limit.metric && l.where.empty(); });
+    std::erase_if(set.limits, [&](const Limit& l) { return l.alike(limit) && l.where.empty(); });
     // Cells of groups keep limits of their own.
     for (const auto& l : set.limits) {
-      if (l.metric != limit.metric) continue;
+      if (!l.alike(limit)) continue;
       if (limit.cells.empty()) limit.cells.assign(l.cells.size(), 1);
       for (std::size_t c = 0; c < l.cells.size(); ++c)
         if (l.cells[c]) limit.cells[c] = 0;
     }
   } else
     for (auto& l : set.limits) {
-      if (l.metric != limit.metric) continue;
+      if (!l.alike(limit)) continue;
       if (l.cells.empty()) l.cells.assign(limit.cells.size(), 1);
       for (std::size_t c = 0; c < limit.cells.size(); ++c)
         if (limit.cells[c]) l.cells[c] = 0;

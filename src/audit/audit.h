@@ -25,6 +25,8 @@ struct Limit {
   std::optional<Acceptance> accepted = {};
   bool timesTarget = false; ///< `bound` is a multiple of the target size; see withTarget()
 
+  /// Whether `other` judges the same: its metric has both a least and a largest good value where two limits say so.
+  bool alike(const Limit& other) const { return metric == other.metric && atLeast == other.atLeast; }
   bool judges(std::size_t cell) const { return cells.empty() || cells[cell]; }
   bool broken(std::size_t cell, double value) const {
     return judges(cell) && !(atLeast ? value >= bound : value <= bound);
@@ -40,8 +42,8 @@ struct LimitSet {
 };
 const std::vector<LimitSet>& limitSets();
 const LimitSet* limitSet(std::string_view name);
-/// Puts a limit into a set. One for all cells takes the place of the set's own for that metric; one for the cells of a
-/// group (`limit.cells`) takes its place in those cells only.
+/// Puts a limit into a set. One for all cells takes the place of the set's own for that metric and side; one for the
+/// cells of a group (`limit.cells`) takes its place in those cells only.
 void addLimit(LimitSet& set, Limit limit);
 /// Bounds that are multiples of the target size as lengths; without a target (0) they judge nothing.
 LimitSet withTarget(LimitSet set, double target);

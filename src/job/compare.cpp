@@ -101,20 +101,23 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
       });
   count("elements that fail", Good::Low, [](const RunResult& r) { return r.audit.failingCells; });
   number("off the true surface", Good::Low, " " + unit, [](const RunResult& r) { return r.deviation; });
-  std::set<Metric> seen;
+  std::set<std::pair<Metric, bool>> seen;
   for (const auto* run : runs)
     for (std::size_t i = 0; run && i < run->audit.limits.limits.size(); ++i) {
       const Limit& l = run->audit.limits.limits[i];
-      if (!seen.insert(l.metric).second) continue;
+      if (!seen.insert({l.metric, l.atLeast}).second) continue;
       const auto& info = metricInfo(l.metric);
       const std::string sign = info.unit == std::string("deg") ? "°" : "";
       const Good good = l.atLeast ? Good::High : Good::Low;
       auto of = [m = l.metric](const RunResult& r) -> const MetricValues& {
         return r.audit.metrics[static_cast<std::size_t>(m)];
       };
-      number(std::string(info.name) + ", worst", good, sign,
-             [&](const RunResult& r) { return l.atLeast ? of(r).min : of(r).max; });
-      number(std::string(info.name) + ", mean", good, sign, [&](const RunResult& r) { return of(r).mean; });
+      const bool usual = l.atLeast == info.highIsGood;
+      number(std::string(info.name) + (usual       ? ", worst"
+                                       : l.atLeast ? ", least"
+                                                   : ", largest"),
+             good, sign, [&](const RunResult& r) { return l.atLeast ? of(r).min : of(r).max; });
+      if (usual) number(std::string(info.name) + ", mean", good, sign, [&](const RunResult& r) { return of(r).mean; });
     }
   return table;
 }

@@ -75,12 +75,14 @@ Result<LimitSet> parseLimits(const std::string& text, const std::string& path) {
       for (const auto& item : root.at("limit").as_array()) {
         const std::string which = "limit " + std::to_string(++number);
         Limit l{Metric::Skewness, false, 0, {}};
-        std::string metric, bound, until, reason;
+        std::string metric, bound, side, until, reason;
         for (const auto& [k, x] : item.as_table()) {
           if (k == "metric")
             metric = textOf(x);
           else if (k == "bound")
             bound = textOf(x);
+          else if (k == "side")
+            side = textOf(x);
           else if (k == "source")
             l.source = textOf(x);
           else if (k == "at")
@@ -95,7 +97,9 @@ Result<LimitSet> parseLimits(const std::string& text, const std::string& path) {
         const auto word = std::find(words.begin(), words.end(), metric);
         if (word == words.end()) return bad(which + ": there is no metric '" + metric + "'");
         l.metric = static_cast<Metric>(word - words.begin());
-        l.atLeast = metricInfo(l.metric).highIsGood;
+        if (!side.empty() && side != "least" && side != "most")
+          return bad(which + ": the side '" + side + "' is neither least nor most");
+        l.atLeast = side.empty() ? metricInfo(l.metric).highIsGood : side == "least";
         if (auto share = parseMultiple(bound)) {
           if (!isLength(l.metric)) return bad(which + ": only lengths can be multiples of the target size");
           l.bound = *share;
@@ -144,6 +148,7 @@ std::string limitsText(const LimitSet& set) {
       o << "bound = " << quoted(formatNumber(l.bound, 15) + " x") << "\n";
     else
       o << "bound = " << formatNumber(l.bound, 15) << "\n";
+    if (l.atLeast != metricInfo(l.metric).highIsGood) o << "side = " << quoted(l.atLeast ? "least" : "most") << "\n";
     if (!l.where.empty()) o << "at = " << quoted(l.where) << "\n";
     if (!l.source.empty()) o << "source = " << quoted(l.source) << "\n";
     if (l.accepted)

@@ -79,7 +79,8 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
     if (word == words.end() || r.get("bound").empty()) continue; // validation has reported it
     Limit l;
     l.metric = static_cast<Metric>(word - words.begin());
-    l.atLeast = metricInfo(l.metric).highIsGood;
+    const std::string side = r.get("side");
+    l.atLeast = side.empty() ? metricInfo(l.metric).highIsGood : side == "least";
     if (const auto share = parseMultiple(r.get("bound"))) {
       if (!(target > 0) || !isLength(l.metric)) continue; // validation has reported the metric
       l.bound = *share * target;
@@ -92,12 +93,12 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
       addLimit(set, std::move(l));
       continue;
     }
-    // All limits of the metric, or the one at the group named.
+    // All limits of the metric that this is beyond, or the one at the group named.
     const Acceptance accepted{l.bound, r.get("reason")};
     const Limit* general = nullptr;
     bool there = false;
     for (auto& x : set.limits) {
-      if (x.metric != l.metric) continue;
+      if (x.metric != l.metric || (x.atLeast ? l.bound > x.bound : l.bound < x.bound)) continue;
       if (x.where.empty()) general = &x;
       if (l.where.empty() || x.where == l.where) {
         x.accepted = accepted;
@@ -106,6 +107,7 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
     }
     if (there || !general) continue;
     l.bound = general->bound;
+    l.atLeast = general->atLeast;
     l.source = general->source;
     l.accepted = accepted;
     addLimit(set, std::move(l));
@@ -116,7 +118,13 @@ LimitSet briefLimits(const Brief& asWritten, const Mesh& mesh, double target) {
 bool isLength(Metric metric) { return std::string_view(metricInfo(metric).unit) == "L"; }
 
 std::string limitName(const Limit& limit) {
-  return std::string(metricInfo(limit.metric).name) + (limit.where.empty() ? "" : " at " + limit.where);
+  const auto& info = metricInfo(limit.metric);
+  std::string name = info.name;
+  if (limit.atLeast != info.highIsGood) { // not the side that the name alone says
+    name[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(name[0])));
+    name = (limit.atLeast ? "Least " : "Largest ") + name;
+  }
+  return name + (limit.where.empty() ? "" : " at " + limit.where);
 }
 
 } // namespace tess

@@ -314,12 +314,15 @@ const std::vector<RuleKind>& ruleTable() {
       t.push_back(
           {"limit",
            "Judging",
-           "Keep {metric} within {bound}[ at {at}]",
+           "Keep {metric} within {bound}[ as the {side}][ at {at}]",
            "audit",
            "highlight",
            "A limit of your own: in place of the one of the purpose, for all elements or for those that touch a "
-           "group. Angles in degrees, sizes in the part's unit.",
-           {metric, bound, text("at", SlotType::Target, "a group; all elements when not given")}});
+           "group. Angles in degrees, sizes in the part's unit. Two of them can bound a metric from both sides.",
+           {metric, bound,
+            choice("side", "", "which value the bound is, where it is not the usual one of the metric",
+                   {"most", "least"}),
+            text("at", SlotType::Target, "a group; all elements when not given")}});
       bound.help = "up to which value; what is worse still fails; lengths may be multiples of the target size";
       t.push_back({"accept",
                    "Judging",

@@ -479,6 +479,16 @@ TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
   EXPECT_FALSE(dialog.keepButton()->isEnabled());
   table->item(angle, 2)->setText("40");
   EXPECT_TRUE(dialog.keepButton()->isEnabled());
+  // The same metric twice, but from the other side.
+  dialog.addRow();
+  const int added = table->rowCount() - 1;
+  static_cast<QComboBox*>(table->cellWidget(added, 0))->setCurrentIndex(static_cast<int>(Metric::MinDihedral));
+  EXPECT_EQ(static_cast<QComboBox*>(table->cellWidget(added, 1))->currentText(), "at least"); // as is usual for it
+  EXPECT_FALSE(dialog.edited());
+  static_cast<QComboBox*>(table->cellWidget(added, 1))->setCurrentIndex(0);
+  ASSERT_TRUE(dialog.edited());
+  EXPECT_FALSE(dialog.edited()->limits.back().atLeast);
+  dialog.removeRow();
   dialog.addRow();
   EXPECT_EQ(table->rowCount(), static_cast<int>(w->currentRun()->audit.limits.limits.size()) + 1);
   ASSERT_TRUE(dialog.edited());

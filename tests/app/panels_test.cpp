@@ -430,6 +430,15 @@ TEST(QualityScales, nothingFailsWithoutALimitAndEverythingBeyondOneDoes) {
   EXPECT_DOUBLE_EQ(both.worst(), 10);
   EXPECT_DOUBLE_EQ(both.badness(std::size_t{1}, 40), 1);
   EXPECT_DOUBLE_EQ(both.badness(std::size_t{0}, 35), 0.5);
+
+  // Bounded from both sides: the scale is that of the usual one, and beyond either all fails.
+  a.limits.limits = {{Metric::MinDihedral, false, 55, "here"}, {Metric::MinDihedral, true, 20, "here"}};
+  const QualityScale sides(a, Metric::MinDihedral);
+  EXPECT_DOUBLE_EQ(sides.worst(), 20);
+  EXPECT_DOUBLE_EQ(sides.badness(40), 0.5);
+  EXPECT_DOUBLE_EQ(sides.badness(58), 1);
+  EXPECT_DOUBLE_EQ(sides.badness(std::size_t{2}, 60), 1);
+  EXPECT_DOUBLE_EQ(sides.badness(std::size_t{1}, 40), 0.5);
 }
 
 TEST_F(Panels, whileMeshingTheWindowGoesFirst) {

@@ -5,6 +5,7 @@
 #include "job/run_store.h"
 #include "support/briefs.h"
 #include <cstdlib>
+#include <map>
 #include <nlohmann/json.hpp>
 
 using namespace tess;
@@ -47,17 +48,56 @@ TEST(BriefLimits, aLengthMayBeAMultipleOfTheTarget) {
   const Part part = made("box 12 8 6");
   const Brief b =
       briefWith("2 mm", {rule("limit", {{"metric", "edge length"}, {"bound", "0.9 x"}}),
-                         rule("accept", {{"metric", "edge length"}, {"bound", "0.1 x"}, {"reason", "so"}})});
+                         rule("accept", {{"metric", "edge length"}, {"bound", "1.5 x"}, {"reason", "so"}})});
   const RunResult r = runWith(b, part);
   const auto* own = find(r.audit, Metric::EdgeLength, "");
   ASSERT_NE(own, nullptr);
   EXPECT_NEAR(own->limit.bound, 1.8, 1e-12);
   ASSERT_TRUE(own->limit.accepted);
-  EXPECT_NEAR(own->limit.accepted->to, 0.2, 1e-12);
+  EXPECT_NEAR(own->limit.accepted->to, 3, 1e-12);
   const Brief wrong = briefWith("2 mm", {rule("limit", {{"metric", "skewness"}, {"bound", "0.9 x"}})});
   const auto said = validateBrief(wrong, "mm");
   ASSERT_TRUE(problemOf(said, "rule.value"));
   EXPECT_NE(problemOf(said, "rule.value")->what.find("no length"), std::string::npos);
+}
+
+TEST(BriefLimits, AMetricMayBeBoundedFromBothSides) {
+  const Part part = made("box 12 8 6");
+  auto judged = [&](std::vector<Rule> more) {
+    std::vector<Rule> rules{rule("limit", {{"metric", "edge length"}, {"bound", "2.2"}}),
+                            rule("limit", {{"metric", "edge length"}, {"bound", "1.9"}, {"side", "least"}})};
+    rules.insert(rules.end(), more.begin(), more.end());
+    return runWith(briefWith("2 mm", std::move(rules)), part);
+  };
+  const RunResult r = judged({});
+  const auto& value = r.audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].value;
+  std::size_t below = 0, above = 0;
+  for (float v : value) below += v<1.9, above += v> 2.2;
+  ASSERT_GT(below, 0u);
+  ASSERT_GT(above, 0u);
+  std::map<bool, const LimitResult*> of;
+  for (const auto& x : r.audit.results)
+    if (x.limit.metric == Metric::EdgeLength) of[x.limit.atLeast] = &x;
+  ASSERT_EQ(of.size(), 2u);
+  EXPECT_EQ(of[true]->failing, below);
+  EXPECT_EQ(of[false]->failing, above);
+  EXPECT_EQ(limitName(of[false]->limit), "Edge length");
+  EXPECT_EQ(limitName(of[true]->limit), "Least edge length");
+  EXPECT_EQ(sentenceOf(r.brief.rules.back()), "Keep edge length within 1.9 as the least");
+  // What is accepted is beyond one of the two.
+  const RunResult all =
+      judged({rule("accept", {{"metric", "edge length"}, {"bound", "100"}, {"reason", "long ones do no harm"}})});
+  for (const auto& x : all.audit.results)
+    if (x.limit.metric == Metric::EdgeLength) {
+      EXPECT_EQ(x.failing, x.limit.atLeast ? below : 0u);
+      EXPECT_EQ(x.accepted, x.limit.atLeast ? 0u : above);
+    }
+  // A run that is kept is judged the same.
+  TempFolder dir;
+  ASSERT_FALSE(saveRun(r, "x", dir / "a.run"));
+  auto kept = loadRun(dir / "a.run");
+  ASSERT_TRUE(kept.ok());
+  EXPECT_EQ(kept->run.audit.failingCells, r.audit.failingCells);
 }
 
 TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
@@ -188,6 +228,7 @@ TEST(LimitFiles, EverySetComesBackTheSame) {
     set.limits[0].accepted = Acceptance{0.1, "said so\nin a line"};
     set.limits.push_back({Metric::EdgeLength, metricInfo(Metric::EdgeLength).highIsGood, 0.2, "house"});
     set.limits.back().timesTarget = true;
+    set.limits.push_back({Metric::EdgeLength, !metricInfo(Metric::EdgeLength).highIsGood, 7, "house"});
     auto r = parseLimits(limitsText(set), "a.limits");
     ASSERT_TRUE(r) << r.problem().sentence() << "\n" << limitsText(set);
     EXPECT_EQ(r->name, set.name);
