@@ -337,15 +337,17 @@ void AuditPanel::fillPlaces() {
     value->setFont(f);
     connect(value, &QToolButton::clicked, this, [this, at] { showWorst(at); });
     if (follow && at == m_worstAt) now = value;
-    auto* where = styledLabel({}, "small", false);
-    where->ensurePolished();
+    auto *where = styledLabel({}, "small", false), *many = styledLabel(count, "small", false);
+    many->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    for (QWidget* x : {static_cast<QWidget*>(value), static_cast<QWidget*>(where), static_cast<QWidget*>(many)})
+      x->ensurePolished();
     where->setToolTip(whereIs(p));
     where->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    where->setText(where->fontMetrics().elidedText(whereIs(p), Qt::ElideRight, std::max(60, width() - 180)));
+    // What the others leave of a row beside the scroll bar.
+    const int room = width() - 60 - value->sizeHint().width() - many->sizeHint().width();
+    where->setText(where->fontMetrics().elidedText(whereIs(p), Qt::ElideRight, std::max(30, room)));
     table->addWidget(value, row, 0, Qt::AlignLeft);
     table->addWidget(where, row, 1);
-    auto* many = styledLabel(count, "small", false);
-    many->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table->addWidget(many, row, 2);
   }
   if (table) {

@@ -388,7 +388,10 @@ void BriefPanel::reveal(int rule) {
   if (rule < 0 || static_cast<std::size_t>(rule) >= m_ruleCards.size() || !m_ruleCards[static_cast<std::size_t>(rule)])
     return;
   auto* card = m_ruleCards[static_cast<std::size_t>(rule)];
-  if (card->isHidden()) m_filter->clear();
+  if (card->isHidden()) {
+    m_filter->clear();
+    QTimer::singleShot(0, card, [this, card] { m_scroll->ensureWidgetVisible(card, 0, 30); }); // once all have room
+  }
   m_scroll->ensureWidgetVisible(card, 0, 30);
   card->setProperty("lit", true);
   card->style()->unpolish(card);

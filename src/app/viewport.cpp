@@ -1107,7 +1107,8 @@ void Viewport::placeNumbers() {
   m_labels->show(shown, std::move(at));
   if (m_numbersTold != numbersDrawn()) {
     m_numbersTold = numbersDrawn();
-    emit numbersChanged();
+    // What hears it lays out labels, which has no place in the middle of painting.
+    QMetaObject::invokeMethod(this, &Viewport::numbersChanged, Qt::QueuedConnection);
   }
 }
 
