@@ -147,7 +147,7 @@ std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const 
   for (const auto& g : mesh.groups)
     if (g.dim == 2 && !g.items.empty()) a0.push_back(area(mesh, g) * scale * scale);
   for (const auto& g : back->groups)
-    if (g.dim == 2) a1.push_back(area(*back, g));
+    if (g.dim == 2 && !g.items.empty()) a1.push_back(area(*back, g));
   if (format == MeshFormat::Foam) { // a face stands in the first of its groups only
     a0.clear();
     std::vector<double> first(mesh.groups.size(), 0);
@@ -158,12 +158,18 @@ std::optional<Problem> verifyWritten(const Mesh& mesh, MeshFormat format, const 
     for (double a : first)
       if (a > 0) a0.push_back(a);
   }
-  if (format != MeshFormat::Vtu) { // VTU holds one group per face; overlapping groups cannot be compared by area there
-    if (a0.size() != a1.size())
-      return differ("it has " + std::to_string(a1.size()) + " face sets instead of " + std::to_string(a0.size()));
-    for (std::size_t i = 0; i < a0.size(); ++i)
-      if (std::abs(a0[i] - a1[i]) > 1e-6 * a0[i]) return differ("the area of a face set differs");
-  }
+  if (a0.size() != a1.size())
+    return differ("it has " + std::to_string(a1.size()) + " face sets instead of " + std::to_string(a0.size()));
+  for (std::size_t i = 0; i < a0.size(); ++i)
+    if (std::abs(a0[i] - a1[i]) > 1e-6 * a0[i]) return differ("the area of a face set differs");
+  if (format == MeshFormat::Vtu)
+    for (const auto& g : mesh.groups) {
+      auto same = [&](const MeshGroup& x) {
+        return x.name == g.name && x.dim == g.dim && x.items.size() == g.items.size();
+      };
+      if (std::none_of(back->groups.begin(), back->groups.end(), same))
+        return differ("the set '" + g.name + "' is not there, or has other members");
+    }
   return {};
 }
 

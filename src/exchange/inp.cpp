@@ -169,6 +169,10 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   };
   std::vector<Surf> surfaces;
   std::vector<std::pair<std::string, std::vector<long>>> nsets;
+  struct Said {
+    std::string set, what, value;
+  };
+  std::vector<Said> said;
   std::istringstream in(*text);
   std::string line, keyword, set;
   std::map<std::string, std::string> args;
@@ -210,6 +214,10 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
         m.unitAssumed = false;
       }
     }
+    if (line.compare(0, 3, "** ") == 0) // what writeInp says of sets
+      if (const auto comma = line.find(", "); comma != line.npos)
+        if (const auto gap = line.find(' ', comma + 2); gap != line.npos)
+          said.push_back({line.substr(3, comma - 3), line.substr(comma + 2, gap - comma - 2), line.substr(gap + 1)});
     if (line.compare(0, 2, "**") == 0 || line.find_first_not_of(" \t") == std::string::npos) continue;
     if (line[0] == '*') {
       if (!pending.empty()) return bad("the element before this line is incomplete");
@@ -325,6 +333,17 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     for (long i : ids)
       if (auto it = cellAt.find(i); it != cellAt.end()) g.items.push_back(it->second);
     if (!g.items.empty()) m.groups.push_back(g);
+  }
+  for (const auto& x : said) {
+    if (x.what == "role")
+      for (auto& g : m.groups)
+        if (g.dim == 2 && g.name == x.set) g.role = x.value;
+    auto* list = x.what == "material" ? &m.materials : x.what == "kind" ? &m.media : nullptr;
+    for (std::size_t r = 0; list && r < m.regions.size(); ++r)
+      if (m.regions[r] == x.set) {
+        list->resize(m.regions.size());
+        (*list)[r] = x.value;
+      }
   }
   return m;
 }

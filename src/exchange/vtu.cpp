@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // VTU for cells (cell array `region`, names as field data) with a sibling NAME.boundary.vtp for boundary faces (cell
-// array `group`, names as field data). VTK's linear wedge has its base the other way round; it is swapped here.
+// array `group`, names as field data). Sets of cells and nodes, and sets of faces that share faces with an earlier one,
+// are arrays of their own, `set NAME`, of ones and zeros. VTK's linear wedge has its base the other way round; it is
+// swapped here.
 #include "base/file.h"
 #include "base/trial.h"
 #include "exchange/exchange.h"
@@ -51,6 +53,29 @@ std::vector<std::string> readNames(vtkDataObject* d, const char* key) {
     for (vtkIdType i = 0; i < a->GetNumberOfValues(); ++i) r.push_back(a->GetValue(i));
   return r;
 }
+
+/// Membership in a set, one value per cell or point of what it is written to.
+vtkNew<vtkUnsignedCharArray> membersOf(const MeshGroup& g, std::size_t count) {
+  vtkNew<vtkUnsignedCharArray> a;
+  a->SetName(("set " + g.name).c_str());
+  a->SetNumberOfValues(static_cast<vtkIdType>(count));
+  a->Fill(0);
+  for (auto i : g.items) a->SetValue(i, 1);
+  return a;
+}
+
+/// Empty where the file has no such set.
+std::vector<std::int32_t> readMembers(vtkDataSetAttributes* d, const std::string& name, vtkIdType count) {
+  std::vector<std::int32_t> r;
+  auto* a = vtkUnsignedCharArray::SafeDownCast(d->GetArray(("set " + name).c_str()));
+  if (!a || a->GetNumberOfComponents() != 1 || a->GetNumberOfTuples() != count) return r;
+  for (vtkIdType i = 0; i < count; ++i)
+    if (a->GetValue(i)) r.push_back(static_cast<std::int32_t>(i));
+  return r;
+}
+
+/// 0 to 3; anything else where it is no dimension.
+int dimOf(const std::string& digit) { return digit.size() == 1 ? digit[0] - '0' : -1; }
 
 template <class W> std::optional<Problem> save(W& writer, vtkDataObject* d, const std::string& path) {
   writer->SetInputDataObject(d);
@@ -193,7 +218,26 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
   for (auto r : m.cellRegion) region->InsertNextValue(r);
   grid->GetCellData()->AddArray(region);
   addNames(grid, "region_names", m.regions);
+  auto anySaid = [](const std::vector<std::string>& l) {
+    return std::any_of(l.begin(), l.end(), [](const auto& x) { return !x.empty(); });
+  };
+  if (anySaid(m.materials)) addNames(grid, "region_materials", m.materials);
+  if (anySaid(m.media)) addNames(grid, "region_media", m.media);
   addNames(grid, "unit", {m.unit});
+  std::vector<std::string> sets, dims; // of cells and nodes; those of faces lie beside
+  for (const auto& g : m.groups) {
+    if (g.dim == 2) continue;
+    sets.push_back(g.name);
+    dims.push_back(std::to_string(g.dim));
+    if (g.dim == 3)
+      grid->GetCellData()->AddArray(membersOf(g, m.cells.size()));
+    else
+      grid->GetPointData()->AddArray(membersOf(g, m.nodes.size()));
+  }
+  if (!sets.empty()) {
+    addNames(grid, "set_names", sets);
+    addNames(grid, "set_dims", dims);
+  }
   vtkNew<vtkXMLUnstructuredGridWriter> writer;
   if (auto p = save(writer, grid, path)) return p;
   return writeSurface(m, boundaryPath(path), scale);
@@ -233,9 +277,20 @@ std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, doub
   surface->SetPolys(polys);
   surface->GetPointData()->AddArray(node);
   for (auto* a : {group.Get(), behind.Get(), front.Get(), face.Get()}) surface->GetCellData()->AddArray(a);
-  std::vector<std::string> names;
-  for (const auto& g : m.groups) names.push_back(g.name);
+  // `group` tells the first of a face's groups; those that share faces with an earlier one need more than that.
+  std::vector<std::string> names, dims, roles;
+  for (std::size_t k = 0; k < m.groups.size(); ++k) {
+    const MeshGroup& g = m.groups[k];
+    names.push_back(g.name);
+    dims.push_back(std::to_string(g.dim));
+    roles.push_back(g.role);
+    if (g.dim == 2 && std::any_of(g.items.begin(), g.items.end(),
+                                  [&](auto f) { return groupOf[static_cast<std::size_t>(f)] != static_cast<int>(k); }))
+      surface->GetCellData()->AddArray(membersOf(g, m.faces.size()));
+  }
   addNames(surface, "group_names", names);
+  addNames(surface, "group_dims", dims);
+  addNames(surface, "group_roles", roles);
   addNames(surface, "unit", {m.unit});
   vtkNew<vtkXMLPolyDataWriter> pw;
   return save(pw, surface, path);
@@ -286,7 +341,8 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     m.nodes.emplace_back(p[0], p[1], p[2]);
   }
   auto* region = valuesOf(g->GetCellData(), "region", g->GetNumberOfCells());
-  std::vector<std::int32_t> ids;
+  std::vector<std::int32_t> ids,
+      cellAt(static_cast<std::size_t>(g->GetNumberOfCells()), -1); // the mesh's, by the file's
   int top = 0;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
     if (progress && (c & 0xffff) == 0) progress->check();
@@ -300,6 +356,7 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
       std::swap(ids[1], ids[2]);
       std::swap(ids[4], ids[5]);
     }
+    cellAt[static_cast<std::size_t>(c)] = static_cast<std::int32_t>(m.cells.size());
     m.cells.add(t->type, ids);
     int r = region ? std::max(0, region->GetValue(c)) : 0;
     top = std::max(top, r);
@@ -311,12 +368,37 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     return unreadable(path, "a cell is of region " + std::to_string(top) + ", of more regions than there are cells");
   while (static_cast<int>(m.regions.size()) <= top)
     m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
+  m.materials = readNames(g, "region_materials");
+  m.media = readNames(g, "region_media");
+  for (auto* list : {&m.materials, &m.media}) list->resize(list->empty() ? 0 : m.regions.size());
   auto unit = readNames(g, "unit");
   m.unitAssumed = unit.empty();
   if (!unit.empty()) m.unit = unit[0];
   rebuildFaces(m);
+  auto addSets = [&] { // of cells and nodes, in their places among those of faces
+    const auto names = readNames(g, "set_names"), dims = readNames(g, "set_dims");
+    for (std::size_t k = 0; k < std::min(names.size(), dims.size()); ++k) {
+      const int dim = dimOf(dims[k]);
+      if (dim != 0 && dim != 1 && dim != 3) continue;
+      auto items = dim == 3 ? readMembers(g->GetCellData(), names[k], g->GetNumberOfCells())
+                            : readMembers(g->GetPointData(), names[k], g->GetNumberOfPoints());
+      if (dim == 3) {
+        std::vector<std::int32_t> own; // cells that are none of ours were left out
+        for (auto i : items)
+          if (cellAt[static_cast<std::size_t>(i)] >= 0) own.push_back(cellAt[static_cast<std::size_t>(i)]);
+        items = std::move(own);
+      }
+      auto at = std::find_if(m.groups.begin(), m.groups.end(),
+                             [&](const MeshGroup& x) { return x.name == names[k] && x.dim == dim; });
+      if (at == m.groups.end()) at = m.groups.insert(at, {names[k], dim, {}, 0});
+      at->items = std::move(items);
+    }
+  };
   std::string sibling = boundaryPath(path);
-  if (!std::filesystem::exists(sibling)) return m;
+  if (!std::filesystem::exists(sibling)) {
+    addSets();
+    return m;
+  }
   if (!readable<vtkXMLPolyDataReader>(sibling, progress))
     return unreadable(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
   vtkNew<ErrorCatcher> errors;
@@ -326,7 +408,10 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
   auto* group = valuesOf(s->GetCellData(), "group", s->GetNumberOfCells());
   auto* node = valuesOf(s->GetPointData(), "node", s->GetNumberOfPoints());
   auto* link = valuesOf(s->GetCellData(), "face", s->GetNumberOfCells());
-  if (!group || !node) return m;
+  if (!group || !node) {
+    addSets();
+    return m;
+  }
   std::map<std::array<std::int32_t, 3>, std::int32_t> faceAt;
   auto keyOf = [](std::vector<std::int32_t> v) {
     std::sort(v.begin(), v.end());
@@ -336,7 +421,13 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     auto n = m.faces.of(f);
     faceAt[keyOf({n.begin(), n.begin() + topology(m.faces.type[f]).corners})] = static_cast<std::int32_t>(f);
   }
-  for (const auto& n : readNames(s, "group_names")) m.groups.push_back({n, 2, {}, 0});
+  const auto names = readNames(s, "group_names"), dims = readNames(s, "group_dims"),
+             roles = readNames(s, "group_roles");
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    const int dim = k < dims.size() ? dimOf(dims[k]) : 2;
+    m.groups.push_back({names[k], dim >= 0 && dim <= 3 ? dim : 2, {}, 0, k < roles.size() ? roles[k] : ""});
+  }
+  std::vector<std::int32_t> faceOf(static_cast<std::size_t>(s->GetNumberOfCells()), -1);
   for (vtkIdType c = 0; c < s->GetNumberOfCells(); ++c) {
     vtkIdType n;
     const vtkIdType* v;
@@ -346,12 +437,24 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     for (vtkIdType i = 0; i < n; ++i) q.push_back(node->GetValue(v[i]));
     auto it = faceAt.find(keyOf(q));
     if (it == faceAt.end()) continue;
+    faceOf[static_cast<std::size_t>(c)] = it->second;
     if (link) m.faceLink[static_cast<std::size_t>(it->second)] = link->GetValue(c);
     int k = group->GetValue(c);
-    if (k >= 0 && static_cast<std::size_t>(k) < m.groups.size())
+    if (k >= 0 && static_cast<std::size_t>(k) < m.groups.size() && m.groups[static_cast<std::size_t>(k)].dim == 2)
       m.groups[static_cast<std::size_t>(k)].items.push_back(it->second);
   }
-  for (auto& gr : m.groups) std::sort(gr.items.begin(), gr.items.end());
+  for (auto& gr : m.groups)
+    if (gr.dim == 2)
+      if (const auto members = readMembers(s->GetCellData(), gr.name, s->GetNumberOfCells()); !members.empty()) {
+        gr.items.clear();
+        for (auto c : members)
+          if (faceOf[static_cast<std::size_t>(c)] >= 0) gr.items.push_back(faceOf[static_cast<std::size_t>(c)]);
+      }
+  addSets();
+  for (auto& gr : m.groups) {
+    std::sort(gr.items.begin(), gr.items.end());
+    gr.items.erase(std::unique(gr.items.begin(), gr.items.end()), gr.items.end());
+  }
   return m;
 }
 

@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "support/fixtures.h"
 #include <cmath>
+#include <map>
 #include <set>
 #include <sstream>
 
@@ -161,6 +162,59 @@ TEST(RoundTrip, vtuAndInpKeepEverything) {
       for (std::size_t g = 0; g < 6; ++g) EXPECT_NEAR(area(*r, r->groups[g]), want[g], 1e-9) << name;
       EXPECT_FALSE(verifyWritten(m, *meshFormatOfPath(path), path, 1).has_value());
     }
+  }
+}
+
+TEST(RoundTrip, setsOfEveryKindRolesAndMaterialsComeBack) {
+  TempFolder dir;
+  for (int order : {1, 2}) {
+    Mesh m = boxWithSides(order);
+    m.groups[0].role = "inlet";
+    m.groups[3].role = "wall";
+    m.materials = {"steel"};
+    m.media = {"solid"};
+    MeshGroup both{"both ends", 2, m.groups[0].items, 2}, cells{"failing", 3, {0, 7, 9}, 0},
+        nodes{"pins", 0, {1, 5}, 2}, edge{"rim", 1, {2, 3, 4}, 1};
+    both.items.insert(both.items.end(), m.groups[1].items.begin(), m.groups[1].items.end()); // shares faces with both
+    std::sort(both.items.begin(), both.items.end());
+    m.groups.insert(m.groups.begin() + 2, cells); // among those of faces
+    for (const auto& g : {both, nodes, edge}) m.groups.push_back(g);
+    const std::string path = dir / "m.vtu";
+    ASSERT_FALSE(writeMesh(m, MeshFormat::Vtu, path).has_value());
+    auto r = readMesh(path);
+    ASSERT_TRUE(r.ok()) << r.problem().sentence();
+    EXPECT_EQ(r->materials, m.materials);
+    EXPECT_EQ(r->media, m.media);
+    ASSERT_EQ(r->groups.size(), m.groups.size());
+    for (std::size_t k = 0; k < m.groups.size(); ++k) {
+      const MeshGroup &a = m.groups[k], &b = r->groups[k];
+      EXPECT_EQ(a.name, b.name);
+      EXPECT_EQ(a.dim, b.dim) << a.name;
+      EXPECT_EQ(a.role, b.role) << a.name;
+      EXPECT_EQ(a.items.size(), b.items.size()) << a.name;
+      if (a.dim == 2) {
+        EXPECT_NEAR(area(m, a), area(*r, b), 1e-9) << a.name;
+      } else {
+        EXPECT_EQ(a.items, b.items) << a.name;
+      }
+    }
+    EXPECT_FALSE(verifyWritten(m, MeshFormat::Vtu, path, 1).has_value());
+    // Read back, a set that lost a member is not what was written.
+    Mesh less = m;
+    for (auto& g : less.groups)
+      if (g.name == "failing") g.items.pop_back();
+    EXPECT_TRUE(verifyWritten(less, MeshFormat::Vtu, path, 1).has_value());
+
+    ASSERT_FALSE(writeMesh(m, MeshFormat::Inp, dir / "m.inp").has_value());
+    auto deck = readMesh(dir / "m.inp");
+    ASSERT_TRUE(deck.ok());
+    EXPECT_EQ(deck->materials, m.materials);
+    EXPECT_EQ(deck->media, m.media);
+    std::map<std::string, std::string> roles;
+    for (const auto& g : deck->groups) roles[g.name] = g.role;
+    EXPECT_EQ(roles.at("left_side"), "inlet");
+    EXPECT_EQ(roles.at("rear_side"), "wall");
+    EXPECT_EQ(roles.at("low_side"), "");
   }
 }
 
