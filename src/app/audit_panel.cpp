@@ -107,6 +107,9 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   m_placeRows->setSpacing(0);
   box->addLayout(m_placeRows);
   box->addWidget(m_worst = styledLabel({}, "small"));
+  box->addWidget(m_improve = linkButton(tr("improve here")), 0, Qt::AlignLeft);
+  m_improve->setToolTip(tr("better elements at this place and around it; the rest of the mesh stays"));
+  connect(m_improve, &QToolButton::clicked, this, [this] { emit improveWanted(m_here); });
   m_card = new QVBoxLayout;
   m_card->setSpacing(0);
   box->addLayout(m_card);
@@ -307,6 +310,7 @@ void AuditPanel::listPlaces() {
   emptyLayout(m_card);
   m_onCard = -1;
   m_worst->hide();
+  m_improve->hide();
   fillPlaces();
 }
 
@@ -370,6 +374,8 @@ void AuditPanel::showWorst(int at) {
   m_worstAt = at;
   const WorstPlace& p = m_places[static_cast<std::size_t>(m_listed[static_cast<std::size_t>(at)])];
   fillPlaces();
+  m_here = p.cells;
+  m_improve->show();
   m_worst->show();
   m_worst->setText(tr("%1 here, the worst %2, at %3 %4")
                        .arg(p.cells.size() == 1 ? tr("1 element") : tr("%1 elements").arg(p.cells.size()))
@@ -383,6 +389,8 @@ void AuditPanel::showWorst(int at) {
 
 void AuditPanel::showElement(std::int32_t cell) {
   if (!m_run || cell < 0 || static_cast<std::size_t>(cell) >= m_run->mesh.cells.size()) return;
+  m_here = {cell};
+  m_improve->show();
   m_worst->show();
   m_worst->setText(tr("chosen by its number"));
   fillCard(cell);

@@ -51,6 +51,8 @@ signals:
   void brushChanged(const std::vector<std::int32_t>& cells, bool on);
   /// The cells of a place, the worst of them, and where it lies.
   void showPlace(const std::vector<std::int32_t>& cells, std::int32_t worst);
+  /// The mesh shall be made better at these cells.
+  void improveWanted(const std::vector<std::int32_t>& cells);
   /// A node of an element's card was clicked.
   void nodeWanted(std::int32_t node);
   /// The elements that fail a limit shall become a set of the mesh.
@@ -86,6 +88,8 @@ private:
   std::vector<int> m_listed;        ///< of them, those that the filter leaves
   int m_worstAt = -1;               ///< of these, the one on show
   QVBoxLayout* m_placeRows;
+  QToolButton* m_improve;
+  std::vector<std::int32_t> m_here; ///< cells on show: of a place, or one chosen by its number
   QLineEdit* m_placeFilter;
   QString whereIs(const WorstPlace& p) const;
   void listPlaces();

@@ -7,6 +7,7 @@
 #include "base/file.h"
 #include "base/memory.h"
 #include "base/units.h"
+#include "job/improve.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/rebind.h"
@@ -192,6 +193,7 @@ void MainWindow::connectPanels() {
     bool sprawls = all.diagonal() > 12 * one.diagonal();
     m_view->flyTo(sprawls ? one.center() : all.center(), sprawls ? 9 * one.diagonal() : 4 * all.diagonal());
   });
+  connect(m_audit, &AuditPanel::improveWanted, this, &MainWindow::improveAt);
   connect(m_audit, &AuditPanel::nodeWanted, this, &MainWindow::askMoveNode);
   connect(m_audit, &AuditPanel::keepFailing, this, &MainWindow::keepFailing);
   connect(m_audit, &AuditPanel::editLimits, this, &MainWindow::askLimits);
@@ -1118,8 +1120,20 @@ void MainWindow::changeMesh(const QString& stage, const std::function<void()>& c
 void MainWindow::improveMesh(const std::string& only) {
   std::set<int> faces; // what is selected is meant
   if (only.empty() && m_view && m_view->pickDim() == Dim::Face) faces = m_view->selection();
+  MeshWorker::ChooseCells choose;
+  if (!only.empty())
+    choose = [only](const Mesh& m, const Progress& p) { return chosenCells(m, only, p); };
+  else if (!faces.empty())
+    choose = [faces](const Mesh& m, const Progress&) { return Result(cellsAtFaces(m, faces)); };
   changeMesh(faces.empty() ? tr("Improving") : tr("Improving at what is selected"),
-             [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), only, faces); });
+             [&] { m_worker->improve(currentRun(), m_shelf->part(m_current), std::move(choose)); });
+}
+
+void MainWindow::improveAt(const std::vector<std::int32_t>& cells) {
+  changeMesh(tr("Improving at this place"), [&] {
+    m_worker->improve(currentRun(), m_shelf->part(m_current),
+                      [cells](const Mesh& m, const Progress&) { return Result(cellsAround(m, cells)); });
+  });
 }
 
 void MainWindow::moveNode(std::int32_t node, const Vec3& to) {

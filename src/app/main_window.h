@@ -41,6 +41,8 @@ public:
   void exportTo(const std::string& path, const std::string& format);
   /// Improves the shown mesh; `only` as for `tessel improve`, empty: at the selected faces, or all of it without any.
   void improveMesh(const std::string& only = {});
+  /// The same at these cells and around them.
+  void improveAt(const std::vector<std::int32_t>& cells);
   /// Moves a node of the shown mesh; the answer is a run of its own, as of improveMesh().
   void moveNode(std::int32_t node, const Vec3& to);
   /// The run on show as a report with the picture on show: HTML, or PDF by the file's extension.

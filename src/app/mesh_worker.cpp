@@ -199,18 +199,16 @@ void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
   });
 }
 
-void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part,
-                         const std::string& only, const std::set<int>& faces) {
+void MeshWorker::improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, ChooseCells choose) {
   start(
-      [this, run, part, only, faces](Progress& progress) -> std::function<void()> {
-        std::vector<char> cells;
+      [this, run, part, choose = std::move(choose)](Progress& progress) -> std::function<void()> {
         auto fail = [this](Problem p) -> std::function<void()> { return [this, p] { emit failed(p); }; };
-        if (!only.empty()) {
-          auto chosen = chosenCells(run->mesh, only, progress);
+        std::vector<char> cells;
+        if (choose) {
+          auto chosen = choose(run->mesh, progress);
           if (!chosen) return fail(chosen.problem());
           cells = std::move(*chosen);
-        } else if (!faces.empty())
-          cells = cellsAtFaces(run->mesh, faces);
+        }
         auto r = improveRun(*run, *part, cells, progress);
         if (!r) return fail(r.problem());
         auto better = std::make_shared<const RunResult>(std::move(*r));

@@ -38,10 +38,9 @@ public:
   void tell(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
             std::shared_ptr<const SizeField> field);
   void forecast(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const SizeField> field);
-  /// Improves the mesh of a run; `only`: a choice of cells as for chosenCells, empty for those at `faces` of the part,
-  /// or for all when there are none.
-  void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, const std::string& only,
-               const std::set<int>& faces = {});
+  using ChooseCells = std::function<Result<std::vector<char>>(const Mesh&, const Progress&)>;
+  /// Improves the mesh of a run at the cells that `choose` chooses; null: everywhere.
+  void improve(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, ChooseCells choose);
   /// Moves one node of a run's mesh.
   void moveNode(std::shared_ptr<const RunResult> run, std::shared_ptr<const Part> part, std::int32_t node,
                 const Vec3& to);

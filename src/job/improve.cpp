@@ -354,6 +354,13 @@ std::vector<char> cellsAtFaces(const Mesh& mesh, const std::set<int>& faces) {
   return withRoom(mesh, std::move(node));
 }
 
+std::vector<char> cellsAround(const Mesh& mesh, const std::vector<std::int32_t>& cells) {
+  std::vector<char> node(mesh.nodes.size(), 0);
+  for (auto c : cells)
+    for (auto n : mesh.cells.of(static_cast<std::size_t>(c))) node[static_cast<std::size_t>(n)] = 1;
+  return withRoom(mesh, std::move(node));
+}
+
 Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choice, const Progress& progress) {
   auto wrong = [&](const std::string& why, const std::string& todo) {
     Problem p;

@@ -29,6 +29,9 @@ Result<std::vector<char>> chosenCells(const Mesh& mesh, const std::string& choic
 /// The cells at faces of the part, with the cells around.
 std::vector<char> cellsAtFaces(const Mesh& mesh, const std::set<int>& faces);
 
+/// These cells, with the cells around.
+std::vector<char> cellsAround(const Mesh& mesh, const std::vector<std::int32_t>& cells);
+
 /// Changes the order (1 or 2) of all elements, or of those of one region or element set named by `only`.
 std::optional<Problem> changeOrderOf(Mesh& mesh, int order, const std::string& only);
 

@@ -268,6 +268,53 @@ TEST_F(Keep, worstPlacesHaveACardAndFailingElementsBecomeASet) {
   EXPECT_EQ(kept, fails);
 }
 
+TEST_F(Keep, aWorstPlaceIsImprovedAndTheRestStays) {
+  open("saddle-clamp.brief");
+  mesh();
+  auto* audit = w->auditPanel();
+  audit->setMetric(Metric::MinDihedral);
+  auto link = [&]() -> QToolButton* {
+    for (auto* b : audit->findChildren<QToolButton*>("link"))
+      if (b->text() == "improve here") return b;
+    return nullptr;
+  };
+  ASSERT_NE(link(), nullptr);
+  EXPECT_FALSE(link()->isVisible()); // of nothing yet
+  audit->stepWorst(1);
+  ASSERT_TRUE(link()->isVisible());
+  const auto before = w->currentRun();
+  const WorstPlace place = audit->places()[0];
+  bool done = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { done = true; });
+  QTest::mouseClick(link(), Qt::LeftButton);
+  ASSERT_TRUE(waitFor([&] { return done; }));
+  const auto after = w->currentRun();
+  ASSERT_NE(after, before);
+  EXPECT_EQ(after->improved, 1);
+  const auto least = [](const RunResult& r) {
+    return r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min;
+  };
+  EXPECT_GE(least(*after), least(*before));
+  // Far from the place every node is where it was.
+  double reach = 0;
+  for (auto c : place.cells)
+    for (auto n : before->mesh.cells.of(static_cast<std::size_t>(c)))
+      reach = std::max(reach, (before->mesh.nodes[static_cast<std::size_t>(n)] - place.at).norm());
+  reach += 4 * 3.9; // elements are no longer than that; two rows of them have room to move
+  std::set<std::array<double, 3>> now;
+  for (const Vec3& p : after->mesh.nodes) now.insert({p.x(), p.y(), p.z()});
+  std::size_t gone = 0, far = 0;
+  for (const Vec3& p : before->mesh.nodes) {
+    const bool there = now.count({p.x(), p.y(), p.z()}) > 0;
+    gone += !there;
+    if ((p - place.at).norm() <= reach) continue;
+    ++far;
+    EXPECT_TRUE(there) << p.transpose();
+  }
+  EXPECT_GT(far, before->mesh.nodes.size() / 3);
+  EXPECT_GT(gone, 0u) << "something was done";
+}
+
 TEST_F(Keep, manyRunsHaveALineThatFiltersThem) {
   TempFolder dir;
   std::string wedge = "solid wedge\n"; // little to mesh
