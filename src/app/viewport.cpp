@@ -242,8 +242,10 @@ void Viewport::setDetail() {
   const bool swap = m_moving && standsIn();
   d->part.actor->SetVisibility(count(d->part) > 0 && (swap || !standsIn()));
   d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap);
-  if (m_show.linesOnly)
+  if (m_show.linesOnly) {
     for (auto* l : d->solids()) l->actor->SetVisibility(false);
+    d->ghost.actor->SetVisibility(false);
+  }
   d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
 
