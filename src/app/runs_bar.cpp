@@ -119,6 +119,7 @@ bool RunsBar::eventFilter(QObject* o, QEvent* e) {
 }
 
 QString RunsBar::text() const { return m_text->text(); }
+QString RunsBar::stage() const { return m_stage->text(); }
 
 void RunsBar::setReady(bool ready, const QString& text, const QString& tip) {
   m_go->setEnabled(ready);
@@ -135,9 +136,12 @@ void RunsBar::setBusy(bool busy, bool canStop) {
 
 void RunsBar::setProgress(const QString& stage, double share, double seconds) {
   m_progress->setValue(static_cast<int>(1000 * share));
+  if (share < m_share - 0.02) m_passFrom = seconds;
+  if (seconds < m_passFrom) m_passFrom = 0; // another task
+  m_share = share;
+  const double pass = seconds - m_passFrom;
   QString rest;
-  if (seconds > 2 && share > 0.1)
-    rest = tr(" · about %1 s left").arg(static_cast<int>(seconds / share - seconds + 0.5));
+  if (pass > 2 && share > 0.1) rest = tr(" · about %1 s left").arg(static_cast<int>(pass / share - pass + 0.5));
   m_stage->setText(tr("%1 · %2 s%3").arg(stage).arg(seconds, 0, 'f', 1).arg(rest));
 }
 

@@ -22,7 +22,10 @@ public:
   void setReady(bool ready, const QString& text, const QString& tip = {});
   QString text() const;
   void setBusy(bool busy, bool canStop);
+  /// `seconds` since the work began. Where the share falls, stages are gone through once more, and what is left counts
+  /// from there.
   void setProgress(const QString& stage, double share, double seconds);
+  QString stage() const;
   /// Runs in order; `current` is shown; those whose brief differs from `brief` are marked older.
   /// `pinned`: by run; those are kept until they are thrown away. `ofOtherPart`: by run; the part has changed since.
   void setRuns(const std::vector<std::shared_ptr<const RunResult>>& runs, int current, const Brief& brief,
@@ -43,6 +46,7 @@ private:
   QPushButton *m_go, *m_stop;
   QLabel *m_text, *m_stage;
   QProgressBar* m_progress;
+  double m_share = 0, m_passFrom = 0; ///< last told; seconds at which it last fell
   QHBoxLayout* m_tiles;
   QScrollArea* m_room;
   QLineEdit* m_filter;

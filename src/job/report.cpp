@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/report.h"
+#include "audit/places.h"
 #include "base/units.h"
 #include "job/limits.h"
 #include <filesystem>
@@ -124,12 +125,19 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   }
   p.table(rows);
 
+  auto placeOf = [&](const std::vector<WorstPlace>& places) -> std::string {
+    if (places.empty()) return {};
+    std::string where;
+    for (const auto& g : places[0].groups) where += (where.empty() ? "at " : ", ") + g;
+    if (where.empty()) where = places[0].atBoundary ? "at a face in no group" : "inside";
+    return where + ", " + formatPoint(places[0].at) + " " + unit;
+  };
   p.heading("Limits");
-  rows = {{"Metric", "Limit", "Worst", "Elements that fail"}};
+  rows = {{"Metric", "Limit", "Worst", "Worst place", "Elements that fail"}};
   for (const auto& r : run.audit.results) {
     const auto& info = metricInfo(r.limit.metric);
     rows.push_back({limitName(r.limit), (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
-                    withUnit(r.worst, info),
+                    withUnit(r.worst, info), placeOf(worstPlaces(m, run.audit, r.limit.metric)),
                     (r.failing ? grouped(r.failing) : "none") +
                         (r.accepted ? ", " + grouped(r.accepted) + " more accepted to " +
                                           withUnit(r.limit.accepted->to, info) + ": " + r.limit.accepted->reason

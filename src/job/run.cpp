@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/places.h"
 #include "base/bvh.h"
 #include "base/memory.h"
 #include "job/forecast.h"
@@ -865,7 +866,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     j["metrics"][info.id] = x;
   }
   nlohmann::json limits = nlohmann::json::array();
-  for (const auto& r : a.results)
+  for (const auto& r : a.results) {
     limits.push_back({{"metric", metricInfo(r.limit.metric).id},
                       {"at_least", r.limit.atLeast},
                       {"bound", r.limit.bound},
@@ -876,6 +877,13 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                       {"worst", r.worst},
                       {"at", r.limit.where},
                       {"source", r.limit.source}});
+    if (const auto places = worstPlaces(m, a, r.limit.metric); !places.empty()) {
+      const WorstPlace& p = places[0];
+      limits.back()["worst_place"] = {
+          {"elements", p.cells.size()}, {"value", p.value},         {"at", {p.at.x(), p.at.y(), p.at.z()}},
+          {"groups", p.groups},         {"boundary", p.atBoundary}, {"of", places.size()}};
+    }
+  }
   j["verdict"] = {{"pass", a.pass},
                   {"set", a.limits.name},
                   {"sentence", a.sentence},

@@ -3,6 +3,7 @@
 #include "app/finding_card.h"
 #include "app/machine_dialog.h"
 #include "app/quality_scale.h"
+#include "app/runs_bar.h"
 #include "app/scene.h"
 #include "geometry/joined.h"
 #include "support/briefs.h"
@@ -400,6 +401,20 @@ TEST_F(Panels, coresAndMemoryAreKept) {
   EXPECT_TRUE(d.gigabytes()->text().contains("free"));
   d.accept();
   EXPECT_EQ(MeshWorker::allowedMemory(), 0u);
+}
+
+TEST(RunsBars, whatIsLeftCountsFromWhereStagesBeganAgain) {
+  RunsBar bar;
+  bar.setProgress("Filling", 0.5, 10);
+  EXPECT_TRUE(bar.stage().contains("about 10 s left")) << bar.stage().toStdString();
+  bar.setProgress("Improving", 0.9, 18);
+  EXPECT_TRUE(bar.stage().contains("about 2 s left")) << bar.stage().toStdString();
+  bar.setProgress("Finer at flat elements: Surface", 0.05, 20); // not 380
+  EXPECT_FALSE(bar.stage().contains("left")) << bar.stage().toStdString();
+  bar.setProgress("Finer at flat elements: Filling", 0.5, 30);
+  EXPECT_TRUE(bar.stage().contains("30.0 s · about 10 s left")) << bar.stage().toStdString();
+  bar.setProgress("Reading", 0.5, 4); // another task
+  EXPECT_TRUE(bar.stage().contains("about 4 s left")) << bar.stage().toStdString();
 }
 
 TEST(QualityScales, nothingFailsWithoutALimitAndEverythingBeyondOneDoes) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/file.h"
+#include "job/report.h"
 #include "support/fixtures.h"
+#include <array>
 #include <nlohmann/json.hpp>
 #include <set>
 
@@ -346,6 +348,19 @@ TEST(Roles, goWithTheGroupsIntoReportAndFiles) {
   ASSERT_TRUE(run) << run.problem().sentence();
   auto j = runReport(*run);
   EXPECT_EQ(j["groups"]["bench"]["role"], "wall");
+  // Each limit says where its worst elements are.
+  const auto& limits = j["verdict"]["limits"];
+  ASSERT_FALSE(limits.empty());
+  for (const auto& l : limits) {
+    const auto& place = l["worst_place"];
+    EXPECT_NEAR(place["value"].get<double>(), l["worst"].get<double>(), 1e-6) << l["metric"];
+    EXPECT_GE(place["elements"], 1);
+    EXPECT_GE(place["of"], 1);
+    const auto at = place["at"].get<std::array<double, 3>>();
+    EXPECT_TRUE(part.box.contains(Vec3(at[0], at[1], at[2])));
+    for (const auto& g : place["groups"]) EXPECT_TRUE(g == "bench" || g == "middle") << g;
+  }
+  EXPECT_NE(reportHtml(*run, part).find("Worst place"), std::string::npos);
   EXPECT_EQ(j["regions"][0]["material"], "alloy 6");
   EXPECT_FALSE(j["regions"][1].contains("material"));
   std::set<std::string> codes;
