@@ -2,16 +2,34 @@
 #include "base/trial.h"
 #include "base/progress.h"
 #include <cerrno>
+#include <chrono>
 #include <csignal>
 #include <fcntl.h>
 #include <fstream>
+#include <iterator>
+#include <sstream>
+#include <string>
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 namespace tess {
 
-bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>& work, const Progress* progress) {
+namespace {
+/// CPU time of a process in the system's ticks; -1 when it is not known.
+long ticksOf(pid_t p) {
+  std::ifstream stat("/proc/" + std::to_string(p) + "/stat");
+  std::string text((std::istreambuf_iterator<char>(stat)), {});
+  std::istringstream fields(text.substr(std::min(text.size(), text.rfind(')') + 1))); // names may hold anything
+  std::string skipped;
+  for (int i = 0; i < 11; ++i) fields >> skipped;
+  long user = 0, system = 0;
+  return fields >> user >> system ? user + system : -1;
+}
+} // namespace
+
+bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>& work, const Progress* progress,
+              double patience) {
   pid_t child = fork();
   if (child < 0) return true; // no processes to be had: read without the trial
   if (child == 0) {
@@ -40,16 +58,32 @@ bool survives([[maybe_unused]] std::uintmax_t bytes, const std::function<void()>
     _exit(0);
   }
   int status = 0;
+  using Clock = std::chrono::steady_clock;
+  auto lastSeen = Clock::now(), lastBusy = lastSeen;
+  long ticks = 0;
   for (;;) {
-    const pid_t ended = waitpid(child, &status, progress ? WNOHANG : 0);
+    const pid_t ended = waitpid(child, &status, WNOHANG);
     if (ended == child) break;
     if (ended < 0 && errno != EINTR) return true;
-    if (ended == 0 && progress->stopped()) {
+    auto end = [&] {
       kill(child, SIGKILL);
       waitpid(child, &status, 0);
+    };
+    if (progress && progress->stopped()) {
+      end();
       progress->check();
     }
-    if (ended == 0) usleep(2000);
+    usleep(2000);
+    const auto now = Clock::now();
+    if (std::chrono::duration<double>(now - lastSeen).count() < 0.1 * patience) continue;
+    lastSeen = now;
+    if (const long t = ticksOf(child); t != ticks) {
+      ticks = t;
+      lastBusy = now;
+    } else if (std::chrono::duration<double>(now - lastBusy).count() > patience) {
+      end();
+      return true;
+    }
   }
   return WIFEXITED(status) && WEXITSTATUS(status) == 0;
 }
