@@ -9,8 +9,8 @@
 #include <QFileDialog>
 #include <QMimeData>
 #include <QTableWidget>
-#include <filesystem>
 #include <QUrl>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
 using namespace tess;
