@@ -42,7 +42,7 @@ LimitsDialog::LimitsDialog(const LimitSet& set, const QString& unit, const QStri
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setSelectionMode(QAbstractItemView::SingleSelection);
   m_table->horizontalHeader()->setStretchLastSection(true);
-  for (auto [column, width] : {std::pair(kMetric, 190), {kSense, 70}, {kBound, 100}, {kAt, 150}})
+  for (auto [column, width] : {std::pair(kMetric, 180), {kSense, 96}, {kBound, 84}, {kAt, 145}})
     m_table->setColumnWidth(column, width);
   for (const Limit& l : set.limits) {
     m_table->insertRow(m_table->rowCount());

@@ -532,6 +532,11 @@ TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
   static_cast<QComboBox*>(table->cellWidget(added, 0))->setCurrentIndex(static_cast<int>(Metric::MinDihedral));
   EXPECT_EQ(static_cast<QComboBox*>(table->cellWidget(added, 1))->currentText(), "at least"); // as is usual for it
   EXPECT_FALSE(dialog.edited());
+  dialog.show();
+  for (int column : {0, 1, 3}) { // no choice is cut
+    auto* box = static_cast<QComboBox*>(table->cellWidget(added, column));
+    EXPECT_GE(box->width(), box->sizeHint().width()) << column;
+  }
   static_cast<QComboBox*>(table->cellWidget(added, 1))->setCurrentIndex(0);
   ASSERT_TRUE(dialog.edited());
   EXPECT_FALSE(dialog.edited()->limits.back().atLeast);
