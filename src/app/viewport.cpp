@@ -94,7 +94,7 @@ struct Viewport::Impl {
   Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, marks, outline, points,
       openEdges, sharedEdges;
   /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
-  /// layers that shine through must be sorted, which a software GL does in a second where this takes a tenth of it.
+  /// layers that shine through must be sorted, which takes a software GL most of a picture's time.
   Layer ghost, ghostEdges;
   std::array<Layer, ViewLook::kMostSections> cut, cutEdges; ///< by section
   std::vector<Layer*> all() {
@@ -206,7 +206,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   });
   m_brushRest.setSingleShot(true);
   m_brushRest.setInterval(kBrushRestMs);
-  connect(&m_brushRest, &QTimer::timeout, this, &Viewport::drawMoreBrushed);
+  connect(&m_brushRest, &QTimer::timeout, this,
+          [this] { drawBrushed(std::min(kBrushedMore * m_brushDrawn.size(), kBrushedAtRest)); });
   m_labels = new NumberLabels(this);
   m_outline2d = new HoverOutline(this);
   applyTheme();
@@ -368,7 +369,7 @@ void Viewport::follow(const Viewport& lead) {
 }
 
 QImage Viewport::picture() {
-  while (m_brushRest.isActive()) drawMoreBrushed();
+  if (m_brushRest.isActive()) drawBrushed(kBrushedAtRest);
   m_moving = m_quick = false;
   setDetail();
   QImage image = grabFramebuffer();
@@ -1137,8 +1138,8 @@ void Viewport::moreBrushedLater() {
     m_brushRest.stop();
 }
 
-void Viewport::drawMoreBrushed() {
-  chooseBrushDrawn(std::min(kBrushedMore * m_brushDrawn.size(), kBrushedAtRest));
+void Viewport::drawBrushed(std::size_t most) {
+  chooseBrushDrawn(most);
   rebuildMesh();
   moreBrushedLater();
   emit brushDrawn();

@@ -240,7 +240,7 @@ private:
   double shareNear(int edge, const QPointF& at) const;
   void chooseBrushDrawn(std::size_t most);
   void moreBrushedLater();
-  void drawMoreBrushed();
+  void drawBrushed(std::size_t most);
   /// Odd edges lie inside as often as not.
   bool shinesThrough() const { return m_show.seeThrough || m_show.lens == Lens::Edges; }
   bool drawsMesh() const;

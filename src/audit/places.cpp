@@ -2,6 +2,7 @@
 #include "audit/places.h"
 #include "base/bvh.h"
 #include <algorithm>
+#include <functional>
 #include <numeric>
 #include <unordered_map>
 
@@ -51,30 +52,31 @@ void tellGroups(const Mesh& m, std::vector<WorstPlace>& places) {
   }
 }
 
-} // namespace
+/// The worst of `cells`, worst first, `most` at most.
+std::vector<std::int32_t> worstOf(std::vector<std::int32_t> cells, const std::vector<float>& value, bool low,
+                                  std::size_t most) {
+  most = std::min(most, cells.size());
+  std::partial_sort(cells.begin(), cells.begin() + static_cast<std::ptrdiff_t>(most), cells.end(),
+                    [&](std::int32_t a, std::int32_t b) {
+                      const float x = value[static_cast<std::size_t>(a)], y = value[static_cast<std::size_t>(b)];
+                      return x != y ? (low ? x < y : x > y) : a < b;
+                    });
+  cells.resize(most);
+  return cells;
+}
 
-std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric metric) {
-  const auto& value = audit.metrics[static_cast<std::size_t>(metric)].value;
-  const MetricInfo& info = metricInfo(metric);
-  std::vector<std::int32_t> bad;
-  for (const auto& l : audit.limits.limits)
-    if (l.metric == metric)
-      for (std::size_t c = 0; c < value.size(); ++c)
-        if (l.broken(c, value[c])) bad.push_back(static_cast<std::int32_t>(c));
-  const bool none = bad.empty();
-  if (none) {
-    bad.resize(value.size());
-    std::iota(bad.begin(), bad.end(), 0);
-  }
-  const bool low = info.highIsGood;
-  auto worse = [&](std::int32_t a, std::int32_t b) {
-    float x = value[static_cast<std::size_t>(a)], y = value[static_cast<std::size_t>(b)];
-    return x != y ? (low ? x < y : x > y) : a < b;
-  };
-  std::size_t most = std::min<std::size_t>(bad.size(), none ? 30 : 5000);
-  std::partial_sort(bad.begin(), bad.begin() + static_cast<std::ptrdiff_t>(most), bad.end(), worse);
-  bad.resize(most);
+constexpr std::size_t kMostFailing = 5000, kMostSound = 20;
 
+std::vector<std::int32_t> cellsWhere(std::size_t count, const std::function<bool(std::size_t)>& on) {
+  std::vector<std::int32_t> r;
+  for (std::size_t c = 0; c < count; ++c)
+    if (on(c)) r.push_back(static_cast<std::int32_t>(c));
+  return r;
+}
+
+/// `bad`: cells, worst first; whether they fail, and are one place when they are only near each other.
+std::vector<WorstPlace> placesOf(const Mesh& m, const std::vector<float>& value, const std::vector<std::int32_t>& bad,
+                                 bool fail) {
   std::vector<std::size_t> up(bad.size());
   std::iota(up.begin(), up.end(), 0);
   auto root = [&](std::size_t i) {
@@ -98,7 +100,7 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
   }
   if (bad.empty()) return {};
   Bvh tree(boxes);
-  for (std::size_t i = 0; i < bad.size() && !none; ++i) {
+  for (std::size_t i = 0; i < bad.size() && fail; ++i) {
     Box around = boxes[i];
     around.grow(boxes[i].diagonal());
     tree.overlapping(around, [&](int j) {
@@ -120,6 +122,27 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
   for (auto& p : r) std::sort(p.cells.begin(), p.cells.end());
   tellGroups(m, r);
   return r;
+}
+
+} // namespace
+
+std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric metric) {
+  const MetricValues& x = audit.metrics[static_cast<std::size_t>(metric)];
+  const auto& limits = audit.limits.limits;
+  const auto bad = cellsWhere(x.value.size(), [&](std::size_t c) {
+    return std::any_of(limits.begin(), limits.end(),
+                       [&](const Limit& l) { return l.metric == metric && l.broken(c, x.value[c]); });
+  });
+  if (bad.empty()) return placesOf(m, x.value, x.worst, false); // the audit has them
+  return placesOf(m, x.value, worstOf(bad, x.value, metricInfo(metric).highIsGood, kMostFailing), true);
+}
+
+std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, const Limit& limit) {
+  const auto& value = audit.metrics[static_cast<std::size_t>(limit.metric)].value;
+  const auto bad = cellsWhere(value.size(), [&](std::size_t c) { return limit.broken(c, value[c]); });
+  if (!bad.empty()) return placesOf(m, value, worstOf(bad, value, limit.atLeast, kMostFailing), true);
+  const auto judged = cellsWhere(value.size(), [&](std::size_t c) { return limit.judges(c); });
+  return placesOf(m, value, worstOf(judged, value, limit.atLeast, kMostSound), false);
 }
 
 } // namespace tess

@@ -14,9 +14,11 @@ struct WorstPlace {
   std::vector<std::string> groups; ///< of faces, that its cells have a node in; those with most of them first
 };
 
-/// Groups the cells that fail the metric's limit in `limits` (or, when none fails or there is no limit, its 30 worst)
-/// by nearness: cells with a common node, or closer than their own size, are one place. Worst place first; at
-/// most 5000 cells are looked at, the worst of them. Deterministic.
+/// Groups the cells that fail a limit of the metric (or, when none fails or there is no limit, its worst ones, see
+/// MetricValues) by nearness: cells with a common node, or closer than their own size, are one place. Worst place
+/// first; at most 5000 cells are looked at, the worst of them. Deterministic.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
+/// The same for the cells that one limit judges, from its side.
+std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, const Limit& limit);
 
 } // namespace tess

@@ -137,7 +137,7 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   for (const auto& r : run.audit.results) {
     const auto& info = metricInfo(r.limit.metric);
     rows.push_back({limitName(r.limit), (r.limit.atLeast ? "at least " : "at most ") + withUnit(r.limit.bound, info),
-                    withUnit(r.worst, info), placeOf(worstPlaces(m, run.audit, r.limit.metric)),
+                    withUnit(r.worst, info), placeOf(worstPlaces(m, run.audit, r.limit)),
                     (r.failing ? grouped(r.failing) : "none") +
                         (r.accepted ? ", " + grouped(r.accepted) + " more accepted to " +
                                           withUnit(r.limit.accepted->to, info) + ": " + r.limit.accepted->reason

@@ -877,7 +877,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                       {"worst", r.worst},
                       {"at", r.limit.where},
                       {"source", r.limit.source}});
-    if (const auto places = worstPlaces(m, a, r.limit.metric); !places.empty()) {
+    if (const auto places = worstPlaces(m, a, r.limit); !places.empty()) {
       const WorstPlace& p = places[0];
       limits.back()["worst_place"] = {
           {"elements", p.cells.size()}, {"value", p.value},         {"at", {p.at.x(), p.at.y(), p.at.z()}},

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "audit/places.h"
 #include "base/file.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
@@ -72,13 +73,19 @@ TEST(BriefLimits, AMetricMayBeBoundedFromBothSides) {
   const RunResult r = judged({});
   const auto& value = r.audit.metrics[static_cast<std::size_t>(Metric::EdgeLength)].value;
   std::size_t below = 0, above = 0;
-  for (float v : value) below += v<1.9, above += v> 2.2;
+  for (float v : value) {
+    below += (v < 1.9);
+    above += (v > 2.2);
+  }
   ASSERT_GT(below, 0u);
   ASSERT_GT(above, 0u);
   std::map<bool, const LimitResult*> of;
   for (const auto& x : r.audit.results)
     if (x.limit.metric == Metric::EdgeLength) of[x.limit.atLeast] = &x;
   ASSERT_EQ(of.size(), 2u);
+  // Where the worst is, is told from the side of the limit.
+  for (const bool least : {true, false})
+    EXPECT_NEAR(worstPlaces(r.mesh, r.audit, of[least]->limit)[0].value, of[least]->worst, 1e-6) << least;
   EXPECT_EQ(of[true]->failing, below);
   EXPECT_EQ(of[false]->failing, above);
   EXPECT_EQ(limitName(of[false]->limit), "Edge length");
@@ -124,6 +131,13 @@ TEST(BriefLimits, LimitAtAGroupHoldsThereInPlaceOfTheOther) {
   EXPECT_EQ(elsewhere->failing, m.cells.size() - touching);
   EXPECT_DOUBLE_EQ(elsewhere->share, 1);
   EXPECT_EQ(r.audit.failingCells, elsewhere->failing);
+  // The worst place of each is one of its own elements, whatever fails elsewhere.
+  for (const auto* x : {there, elsewhere}) {
+    const auto places = worstPlaces(m, r.audit, x->limit);
+    ASSERT_FALSE(places.empty());
+    EXPECT_TRUE(x->limit.judges(static_cast<std::size_t>(places[0].worst)));
+    EXPECT_NEAR(places[0].value, x->worst, 1e-6);
+  }
   // A run that was kept is judged the same way.
   TempFolder folder;
   const std::string file = folder / "a.run";
