@@ -271,7 +271,11 @@ void MeshWorker::keepSurface(std::shared_ptr<const RunResult> run, const QString
 void MeshWorker::measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities) {
   start(
       [this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
-        auto all = tess::measure(*part, dim, entities, &progress);
+        if (dim == Dim::Face && m_probed != part) {
+          m_probe = std::make_shared<const OppositeFaces>(*part);
+          m_probed = part;
+        }
+        auto all = tess::measure(*part, dim, entities, &progress, m_probe.get());
         return [this, all] { emit measured(all); };
       },
       Pace::Prompt);

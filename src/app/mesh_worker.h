@@ -92,6 +92,8 @@ private:
   std::thread m_thread;
   std::shared_ptr<Progress> m_progress;
   bool m_busy = false;
+  std::shared_ptr<const Part> m_probed; ///< the part that was measured last; tasks alone touch it
+  std::shared_ptr<const OppositeFaces> m_probe;
   /// Prompt: somebody waits for it while typing. Patient: it lets window and picture go first. Heavy: the same, and it
   /// is stopped when it takes more memory than allowed; what only shows or keeps a result is not.
   enum class Pace { Prompt, Patient, Heavy };

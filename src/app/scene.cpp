@@ -6,7 +6,6 @@
 #include "size/opposite.h"
 #include <map>
 #include <vtkCellArray.h>
-#include <vtkCellArrayIterator.h>
 #include <vtkCellData.h>
 #include <vtkFloatArray.h>
 #include <vtkNew.h>
@@ -34,46 +33,18 @@ public:
     vtkIdType v[2] = {a, b};
     m_lines->InsertNextCell(2, v);
   }
-  /// Points of lines carry the mean length of those lines, times `share`: see kLineSpacing.
-  PolyData result(double share = 1) {
+  PolyData result() {
     auto d = PolyData::New();
     d->SetPoints(m_points);
     if (m_polys->GetNumberOfCells()) {
       d->SetPolys(m_polys);
       d->GetCellData()->SetScalars(m_colors);
     }
-    if (m_lines->GetNumberOfCells()) {
-      d->SetLines(m_lines);
-      d->GetPointData()->AddArray(spacing(share));
-    }
+    if (m_lines->GetNumberOfCells()) d->SetLines(m_lines);
     return d;
   }
 
 private:
-  vtkNew<vtkFloatArray> spacing(double share) const {
-    const auto n = static_cast<std::size_t>(m_points->GetNumberOfPoints());
-    std::vector<float> sum(n, 0), count(n, 0);
-    vtkIdType size;
-    const vtkIdType* v;
-    auto lines = vtk::TakeSmartPointer(m_lines->NewIterator());
-    for (lines->GoToFirstCell(); !lines->IsDoneWithTraversal(); lines->GoToNextCell()) {
-      lines->GetCurrentCell(size, v);
-      Vec3 a, b;
-      m_points->GetPoint(v[0], a.data());
-      m_points->GetPoint(v[1], b.data());
-      const auto length = static_cast<float>((b - a).norm());
-      for (vtkIdType i : {v[0], v[1]}) {
-        sum[static_cast<std::size_t>(i)] += length;
-        ++count[static_cast<std::size_t>(i)];
-      }
-    }
-    vtkNew<vtkFloatArray> r;
-    r->SetName(kLineSpacing);
-    r->SetNumberOfValues(static_cast<vtkIdType>(n));
-    for (std::size_t i = 0; i < n; ++i)
-      r->SetValue(static_cast<vtkIdType>(i), static_cast<float>(share) * sum[i] / std::max(1.f, count[i]));
-    return r;
-  }
   vtkNew<vtkPoints> m_points;
   vtkNew<vtkCellArray> m_polys, m_lines;
   vtkNew<vtkUnsignedCharArray> m_colors;
@@ -93,6 +64,51 @@ private:
   Builder& m_b;
   const std::vector<Vec3>& m_pts;
   std::vector<vtkIdType> m_at;
+};
+
+/// Surfaces drawn with the lines of their elements: triangles that share no corner, since each corner says where in its
+/// triangle it stands and which sides are lines: see kSides.
+class Facets {
+public:
+  Facets() {
+    m_colors->SetName("colour");
+    m_colors->SetNumberOfComponents(3);
+    m_sides->SetName(kSides);
+  }
+  /// A convex polygon, as a fan; its outline are lines, what divides it is none.
+  void polygon(const std::vector<Vec3>& ring, const QColor& c) {
+    const std::size_t n = ring.size();
+    for (std::size_t i = 1; i + 1 < n; ++i)
+      triangle({ring[0], ring[i], ring[i + 1]}, 1 | (i + 2 == n ? 2 : 0) | (i == 1 ? 4 : 0), c);
+  }
+  /// `lines`: bit i for the side opposite corner i; 8 for a quarter of an element.
+  void triangle(const std::array<Vec3, 3>& corners, int lines, const QColor& c) {
+    vtkIdType v[3];
+    for (int i = 0; i < 3; ++i) {
+      v[i] = m_points->InsertNextPoint(corners[static_cast<std::size_t>(i)].data());
+      m_sides->InsertNextValue(static_cast<float>(i + 4 * lines));
+    }
+    m_triangles->InsertNextCell(3, v);
+    unsigned char rgb[3] = {static_cast<unsigned char>(c.red()), static_cast<unsigned char>(c.green()),
+                            static_cast<unsigned char>(c.blue())};
+    m_colors->InsertNextTypedTuple(rgb);
+  }
+  std::size_t size() const { return static_cast<std::size_t>(m_triangles->GetNumberOfCells()); }
+  PolyData result() {
+    auto d = PolyData::New();
+    d->SetPoints(m_points);
+    if (!size()) return d;
+    d->SetPolys(m_triangles);
+    d->GetCellData()->SetScalars(m_colors);
+    d->GetPointData()->AddArray(m_sides);
+    return d;
+  }
+
+private:
+  vtkNew<vtkPoints> m_points;
+  vtkNew<vtkCellArray> m_triangles;
+  vtkNew<vtkUnsignedCharArray> m_colors;
+  vtkNew<vtkFloatArray> m_sides;
 };
 
 std::uint64_t pairKey(std::int32_t a, std::int32_t b) {
@@ -135,13 +151,12 @@ std::vector<std::array<Vec3, 3>> smoothNormals(const Part& part, const std::func
 }
 } // namespace
 
-PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color) {
+PaintedSurface partSurface(const Part& part, const std::function<bool(int)>& shown) {
   Builder b;
+  PaintedSurface r;
   const auto& t = part.drawn();
   vtkNew<vtkFloatArray> normals;
   normals->SetNumberOfComponents(3);
-  std::vector<QColor> colors;
-  for (int f = 0; f < part.count(Dim::Face); ++f) colors.push_back(color(f));
   const auto smooth = smoothNormals(part, shown);
   // Vertices are repeated per face, so that sharp edges stay sharp.
   std::map<std::pair<int, int>, vtkIdType> at;
@@ -159,11 +174,12 @@ PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, co
       }
       ids.push_back(it->second);
     }
-    b.polygon(ids, colors[static_cast<std::size_t>(f)]);
+    b.polygon(ids, Qt::black);
+    r.face.push_back(static_cast<std::uint32_t>(f));
   }
-  auto d = b.result();
-  d->GetPointData()->SetNormals(normals);
-  return d;
+  r.polygons = b.result();
+  r.polygons->GetPointData()->SetNormals(normals);
+  return r;
 }
 
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown) {
@@ -227,34 +243,27 @@ PolyData segments(const std::vector<std::array<Vec3, 2>>& lines) {
   return b.result();
 }
 
-MeshSurface meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown) {
-  Builder b;
-  MeshSurface r;
-  auto add = [&](const std::vector<vtkIdType>& polygon, std::size_t f) {
-    b.polygon(polygon, Qt::black);
-    r.face.push_back(static_cast<std::uint32_t>(f));
-  };
-  PointMap at(b, m.nodes);
-  std::vector<vtkIdType> ids;
+PaintedSurface meshSurface(const Mesh& m, const std::function<bool(std::size_t)>& shown) {
+  Facets b;
+  PaintedSurface r;
+  std::vector<Vec3> ring;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     if (!shown(f)) continue;
-    ids.clear();
+    ring.clear();
+    for (auto n : ringOf(m, f)) ring.push_back(m.nodes[static_cast<std::size_t>(n)]);
     if (m.faces.type[f] == ElementType::Tri6) { // four flat pieces follow the curve
-      auto n = m.faces.of(f);
-      for (auto [x, y, z] : {std::array{0, 3, 5}, std::array{3, 1, 4}, std::array{5, 4, 2}, std::array{3, 4, 5}})
-        add({at(n[static_cast<std::size_t>(x)]), at(n[static_cast<std::size_t>(y)]),
-             at(n[static_cast<std::size_t>(z)])},
-            f);
-      continue;
+      for (std::size_t i : {0u, 2u, 4u}) b.triangle({ring[i], ring[i + 1], ring[(i + 5) % 6]}, 2 | 4 | 8, Qt::black);
+      b.triangle({ring[1], ring[3], ring[5]}, 8, Qt::black);
+    } else {
+      b.polygon(ring, Qt::black);
     }
-    for (auto n : ringOf(m, f)) ids.push_back(at(n));
-    add(ids, f);
+    r.face.resize(b.size(), static_cast<std::uint32_t>(f));
   }
   r.polygons = b.result();
   return r;
 }
 
-void MeshSurface::paint(const std::function<QColor(std::size_t)>& color) const {
+void PaintedSurface::paint(const std::function<QColor(std::size_t)>& color) const {
   vtkNew<vtkUnsignedCharArray> colors;
   colors->SetName("colour");
   colors->SetNumberOfComponents(3);
@@ -286,20 +295,6 @@ MeshLook lookAt(const Mesh& m, const Progress* progress) {
     return std::pair(pairKey(x.a, x.b), x.face) < std::pair(pairKey(y.a, y.b), y.face);
   });
   return r;
-}
-
-PolyData meshEdges(const Mesh& m, const MeshLook& look, const std::function<bool(std::size_t)>& shown) {
-  Builder b;
-  PointMap at(b, m.nodes);
-  for (std::size_t i = 0, j; i < look.sides.size(); i = j) {
-    bool on = false;
-    const std::uint64_t key = pairKey(look.sides[i].a, look.sides[i].b);
-    for (j = i; j < look.sides.size() && pairKey(look.sides[j].a, look.sides[j].b) == key; ++j)
-      on = on || shown(static_cast<std::size_t>(look.sides[j].face));
-    if (on) b.line(at(look.sides[i].a), at(look.sides[i].b));
-  }
-  // The lines of curved elements are halves of sides.
-  return b.result(m.faces.size() > 0 && topology(m.faces.type[0]).order == 2 ? 2 : 1);
 }
 
 OddEdges oddEdges(const Part& part) {
@@ -338,17 +333,12 @@ OddEdges oddEdges(const Mesh& m, const MeshLook& look) {
   return r;
 }
 
-CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std::int32_t>& cells,
-                      const std::function<QColor(std::size_t)>& color) {
-  Builder b, lines;
-  PointMap at(b, m.nodes), onLine(lines, m.nodes);
+PolyData cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std::int32_t>& cells,
+                   const std::function<QColor(std::size_t)>& color) {
+  Facets b;
   std::vector<char> chosen(m.cells.size(), 0);
   for (auto c : cells) chosen[static_cast<std::size_t>(c)] = 1;
-  std::vector<vtkIdType> ids;
-  // The faces close up, so that each side is passed as often one way as the other: one way will do.
-  auto side = [&](std::int32_t from, std::int32_t to) {
-    if (from < to) lines.line(onLine(from), onLine(to));
-  };
+  std::vector<Vec3> ring;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
     const auto& t = topology(m.cells.type[c]);
@@ -357,87 +347,61 @@ CellDrawing cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std
       // A face between two chosen cells is hidden from view; it is left out.
       const std::int32_t other = look.near.cell[look.near.start[c] + static_cast<std::uint32_t>(f)];
       if (other >= 0 && chosen[static_cast<std::size_t>(other)]) continue;
-      ids.clear();
-      std::int32_t first = -1, last = -1;
-      for (int i : t.face[static_cast<std::size_t>(f)]) {
-        if (i < 0) continue;
-        const std::int32_t n = nodes[static_cast<std::size_t>(i)];
-        ids.push_back(at(n));
-        if (last >= 0) side(last, n);
-        if (first < 0) first = n;
-        last = n;
-      }
-      side(last, first);
-      b.polygon(ids, color(c));
-    }
-  }
-  return {b.result(), lines.result()};
-}
-
-namespace {
-/// Ids of the corners of cell c, moved towards its middle; none is shared with a neighbour.
-std::vector<vtkIdType> shrunkCorners(Builder& b, const Mesh& m, std::size_t c, double share) {
-  const auto& t = topology(m.cells.type[c]);
-  auto q = m.cells.of(c).first(static_cast<std::size_t>(t.corners));
-  Vec3 mid = Vec3::Zero();
-  for (auto n : q) mid += m.nodes[static_cast<std::size_t>(n)] / static_cast<double>(q.size());
-  std::vector<vtkIdType> id;
-  for (auto n : q) id.push_back(b.point(mid + share * (m.nodes[static_cast<std::size_t>(n)] - mid)));
-  return id;
-}
-} // namespace
-
-PolyData shrunkCells(const Mesh& m, const std::vector<std::int32_t>& cells, double share,
-                     const std::function<QColor(std::size_t)>& color) {
-  Builder b;
-  std::vector<vtkIdType> ids;
-  for (auto cell : cells) {
-    auto c = static_cast<std::size_t>(cell);
-    const auto& t = topology(m.cells.type[c]);
-    auto corner = shrunkCorners(b, m, c, share);
-    for (int f = 0; f < t.faces; ++f) {
-      ids.clear();
+      ring.clear();
       for (int i : t.face[static_cast<std::size_t>(f)])
-        if (i >= 0) ids.push_back(corner[static_cast<std::size_t>(i)]);
-      b.polygon(ids, color(c));
+        if (i >= 0) ring.push_back(m.nodes[static_cast<std::size_t>(nodes[static_cast<std::size_t>(i)])]);
+      b.polygon(ring, color(c));
     }
   }
   return b.result();
 }
 
-PolyData shrunkEdges(const Mesh& m, const std::vector<std::int32_t>& cells, double share) {
-  Builder b;
+PolyData shrunkCells(const Mesh& m, const std::vector<std::int32_t>& cells, double share,
+                     const std::function<QColor(std::size_t)>& color) {
+  Facets b;
+  std::vector<Vec3> ring;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
     const auto& t = topology(m.cells.type[c]);
-    auto corner = shrunkCorners(b, m, c, share);
-    for (int e = 0; e < t.edges; ++e)
-      b.line(corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
-             corner[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]);
+    const auto nodes = m.cells.of(c);
+    Vec3 mid = Vec3::Zero();
+    for (auto n : nodes.first(static_cast<std::size_t>(t.corners)))
+      mid += m.nodes[static_cast<std::size_t>(n)] / static_cast<double>(t.corners);
+    for (int f = 0; f < t.faces; ++f) {
+      ring.clear();
+      for (int i : t.face[static_cast<std::size_t>(f)])
+        if (i >= 0)
+          ring.push_back(mid + share * (m.nodes[static_cast<std::size_t>(nodes[static_cast<std::size_t>(i)])] - mid));
+      b.polygon(ring, color(c));
+    }
   }
   return b.result();
 }
 
 std::vector<std::int32_t> crossedCells(const Mesh& m, const Plane& plane) {
-  std::vector<double> side(m.nodes.size());
-  for (std::size_t i = 0; i < side.size(); ++i) side[i] = (m.nodes[i] - plane.origin).dot(plane.normal);
-  std::vector<std::int32_t> r;
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    bool above = false, below = false;
-    int k = topology(m.cells.type[c]).corners;
-    for (int i = 0; i < k; ++i) {
-      double s = side[static_cast<std::size_t>(m.cells.of(c)[static_cast<std::size_t>(i)])];
-      above = above || s > 0;
-      below = below || s < 0;
+  std::vector<signed char> side(m.nodes.size());
+  parallelFor(side.size(), nullptr, [&](std::size_t i) {
+    const double h = (m.nodes[i] - plane.origin).dot(plane.normal);
+    side[i] = h > 0 ? 1 : h < 0 ? -1 : 0;
+  });
+  std::vector<char> crossed(m.cells.size());
+  parallelFor(crossed.size(), nullptr, [&](std::size_t c) {
+    int least = 1, most = -1;
+    for (auto n : m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners))) {
+      least = std::min<int>(least, side[static_cast<std::size_t>(n)]);
+      most = std::max<int>(most, side[static_cast<std::size_t>(n)]);
     }
-    if (above && below) r.push_back(static_cast<std::int32_t>(c));
-  }
+    crossed[c] = least < 0 && most > 0;
+  });
+  std::vector<std::int32_t> r;
+  for (std::size_t c = 0; c < crossed.size(); ++c)
+    if (crossed[c]) r.push_back(static_cast<std::int32_t>(c));
   return r;
 }
 
 PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::int32_t>& cells,
                      const std::function<QColor(std::size_t)>& color) {
-  Builder b;
+  Facets b;
   Vec3 u = plane.normal.unitOrthogonal(), v = plane.normal.cross(u);
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
@@ -460,26 +424,7 @@ PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::i
     std::sort(hits.begin(), hits.end(), [&](const Vec3& x, const Vec3& y) {
       return std::atan2((x - mid).dot(v), (x - mid).dot(u)) < std::atan2((y - mid).dot(v), (y - mid).dot(u));
     });
-    std::vector<vtkIdType> ids;
-    for (const auto& h : hits) ids.push_back(b.point(h));
-    b.polygon(ids, color(c));
-  }
-  return b.result();
-}
-
-PolyData polygonOutlines(const PolyData& polygons) {
-  Builder b;
-  auto* cells = polygons->GetPolys();
-  vtkIdType n;
-  const vtkIdType* v;
-  for (cells->InitTraversal(); cells->GetNextCell(n, v);) {
-    std::vector<vtkIdType> ids;
-    for (vtkIdType i = 0; i < n; ++i) {
-      double p[3];
-      polygons->GetPoint(v[i], p);
-      ids.push_back(b.point(Vec3(p[0], p[1], p[2])));
-    }
-    for (std::size_t i = 0; i < ids.size(); ++i) b.line(ids[i], ids[(i + 1) % ids.size()]);
+    b.polygon(hits, color(c));
   }
   return b.result();
 }

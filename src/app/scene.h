@@ -40,8 +40,15 @@ PolyData shadeSurface(const SizeShade& shade, const std::function<bool(int)>& sh
 /// Sizes at the middles of the mesh's boundary faces.
 std::vector<float> boundarySizes(const Mesh& mesh, const SizeField& field);
 
-/// Part triangles of the faces for which `shown` holds, coloured per face, with smooth normals inside a face.
-PolyData partSurface(const Part& part, const std::function<bool(int)>& shown, const std::function<QColor(int)>& color);
+/// A surface that every lens colours anew.
+struct PaintedSurface {
+  PolyData polygons;
+  std::vector<std::uint32_t> face; ///< by triangle: the face it is a part of, of the part or of the mesh's boundary
+  /// Colours by face. What has them already is not touched.
+  void paint(const std::function<QColor(std::size_t)>& color) const;
+};
+/// Part triangles of the faces for which `shown` holds, with smooth normals inside a face.
+PaintedSurface partSurface(const Part& part, const std::function<bool(int)>& shown);
 PolyData partEdges(const Part& part, const std::function<bool(int)>& shown);
 /// By edge of the part: whether a line along it is a line of the mesh too. Not so where the brief lets the mesh run
 /// across the edge: it is longer than the elements there and none of their nodes lies on it. All, where nodes are not
@@ -56,35 +63,23 @@ OddEdges oddEdges(const Part& part);
 OddEdges oddEdges(const Mesh& mesh, const MeshLook& look);
 PolyData pointCloud(const std::vector<Vec3>& points);
 PolyData segments(const std::vector<std::array<Vec3, 2>>& lines);
-/// Boundary faces of a mesh, which every lens colours anew.
-struct MeshSurface {
-  PolyData polygons;
-  std::vector<std::uint32_t> face; ///< by polygon: the boundary face it is of, or a part of
-  /// Colours by boundary face. What has them already is not touched.
-  void paint(const std::function<QColor(std::size_t)>& color) const;
-};
-MeshSurface meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
-/// Point array of all lines made here: how far apart lines stand there, about the size of the elements. Where that is
-/// few pixels, lines are drawn fainter, or they would cover what they divide.
-inline constexpr const char* kLineSpacing = "spacing";
-/// Each edge of the shown boundary faces once.
-PolyData meshEdges(const Mesh& mesh, const MeshLook& look, const std::function<bool(std::size_t)>& shown);
-/// Whole cells: all their outer faces against the rest, coloured per cell, and the edges of those faces.
-struct CellDrawing {
-  PolyData faces, edges;
-};
-CellDrawing cellFaces(const Mesh& mesh, const MeshLook& look, const std::vector<std::int32_t>& cells,
-                      const std::function<QColor(std::size_t)>& color);
+/// Point array of all surfaces of elements made here, which are triangles without common corners. At each corner: its
+/// place in the triangle (0 to 2), plus 4, 8, 16 where the side opposite the first, second, third corner is a line of
+/// an element. A program for the graphics draws the lines with the surface; as a set of lines they took as long again.
+inline constexpr const char* kSides = "sides";
+/// Boundary faces of a mesh.
+PaintedSurface meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
+/// Whole cells: all their outer faces against the rest, coloured per cell.
+PolyData cellFaces(const Mesh& mesh, const MeshLook& look, const std::vector<std::int32_t>& cells,
+                   const std::function<QColor(std::size_t)>& color);
 /// Each cell on its own, drawn `share` of its size about its middle, so that gaps show what lies behind.
 PolyData shrunkCells(const Mesh& mesh, const std::vector<std::int32_t>& cells, double share,
                      const std::function<QColor(std::size_t)>& color);
-PolyData shrunkEdges(const Mesh& mesh, const std::vector<std::int32_t>& cells, double share);
 /// Cells that the plane crosses: corners strictly on both sides, or touching from one side with a face in the plane not
 /// counted.
 std::vector<std::int32_t> crossedCells(const Mesh& mesh, const Plane& plane);
-/// The cut through the cells: one polygon per crossed cell, coloured per cell; lines are its outlines.
+/// The cut through the cells: one polygon per crossed cell, coloured per cell.
 PolyData cutPolygons(const Mesh& mesh, const Plane& plane, const std::vector<std::int32_t>& cells,
                      const std::function<QColor(std::size_t)>& color);
-PolyData polygonOutlines(const PolyData& polygons);
 
 } // namespace tess

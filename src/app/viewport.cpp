@@ -15,6 +15,7 @@
 #include <cmath>
 #include <map>
 #include <numbers>
+#include <utility>
 #include <vtkActor.h>
 #include <vtkCallbackCommand.h>
 #include <vtkCamera.h>
@@ -34,7 +35,6 @@
 namespace tess {
 namespace {
 constexpr double kShrink = 0.78;               ///< of a cell's size when cells are drawn apart
-constexpr int kLinesInMotion = 30000;          ///< more lines than that are drawn at rest only
 constexpr std::size_t kFacesInMotion = 30000;  ///< of a mesh's surface, before the part's stands in for it
 constexpr std::size_t kBrushedInMotion = 8000; ///< cells drawn while a choice changes
 constexpr std::size_t kBrushedAtRest = 150000; ///< and afterwards; more would take seconds and hide each other
@@ -57,22 +57,39 @@ constexpr const char* kLight = R"(
              + (max(0.0, dot(n, vec3(0.94, 0.0, -0.342))) + max(0.0, dot(n, vec3(-0.94, 0.0, -0.342)))) * vec3(0.263);
   fragOutput0 = vec4(ambientColor + diffuseColor * light, opacity);
 )";
-constexpr const char* kBack =
-    "gl_FragDepth = gl_FragCoord.z + length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) + 0.00002;";
+/// How far surfaces are pushed back, so that lines on them are whole: by their slope, and in steps of the depth.
+constexpr float kPushSlope = 1, kPushSteps = 340;
+/// Of what lies on a surface, as much the other way.
+constexpr const char* kForth =
+    "gl_FragDepth = gl_FragCoord.z - length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) - 0.00002;";
 /// Behind all else, and in order among themselves: surfaces of the ghost, and its lines just before them.
 constexpr const char* kBehind = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002;";
 constexpr const char* kBehindLines = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002 - 0.00001;";
-/// Lines of elements in pixels: fainter where they would cover more than they show. Blended over what is drawn
-/// already, surfaces coming before their lines, so that nothing needs sorting.
-constexpr const char* kSpacingIn = R"(//VTK::PositionVC::Dec
-  in float spacing;
-  out float pixelsVSOutput;)";
-constexpr const char* kSpacingToPixels = R"(//VTK::PositionVC::Impl
-  pixelsVSOutput = spacing * pixelsAtOne / max(1e-20, gl_Position.w);)";
-constexpr const char* kPixelsIn = R"(//VTK::PositionVC::Dec
-  in float pixelsVSOutput;)";
-constexpr const char* kFaint = R"(//VTK::Light::Impl
-  fragOutput0.a *= clamp(pixelsVSOutput / 10.0, 0.12, 1.0);)";
+/// Lines of elements, by what kSides tells of each corner: the distance of a pixel from the three sides, which is one
+/// at the corner opposite; over its slope it is the distance in pixels. Lines are as wide as a pixel, half of it on
+/// either side, and fainter where elements are few pixels wide, or they would cover what they divide.
+constexpr const char* kSidesIn = R"(//VTK::PositionVC::Dec
+  in float sides;
+  out vec3 fromSidesVSOutput;
+  out float heightVSOutput;)";
+constexpr const char* kSidesOut = R"(//VTK::PositionVC::Impl
+  int code = int(sides + 0.5), corner = code & 3;
+  fromSidesVSOutput = vec3((corner == 0 || (code & 4) == 0) ? 1.0 : 0.0, (corner == 1 || (code & 8) == 0) ? 1.0 : 0.0,
+                           (corner == 2 || (code & 16) == 0) ? 1.0 : 0.0);
+  heightVSOutput = (code & 32) == 0 ? 1.0 : 2.0;)";
+constexpr const char* kFromSidesIn = R"(//VTK::PositionVC::Dec
+  in vec3 fromSidesVSOutput;
+  in float heightVSOutput;)";
+constexpr const char* kLines = R"(
+  vec3 sx = dFdx(fromSidesVSOutput), sy = dFdy(fromSidesVSOutput);
+  vec3 slope = max(sx * sx + sy * sy, vec3(1e-12));
+  vec3 away = fromSidesVSOutput * fromSidesVSOutput / slope;
+  float steepest = max(slope.x, max(slope.y, slope.z));
+  float line = clamp(0.5 + 0.5 * lineWidth - sqrt(min(away.x, min(away.y, away.z))), 0.0, 1.0)
+             * clamp(lineWidth * heightVSOutput * inversesqrt(steepest) / 6.0, 0.12, 1.0);
+)";
+constexpr const char* kInk = "fragOutput0 = mix(fragOutput0, vec4(lineInk, 1.0), line);";
+constexpr const char* kInkAlone = "if (line < 0.3) discard; fragOutput0 = vec4(lineInk, 1.0);";
 constexpr double kAmbientOfGhost = 0.6;
 
 QColor mixed(const QColor& a, const QColor& b, double share) {
@@ -91,30 +108,27 @@ struct Viewport::Impl {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
   };
-  Layer part, partEdges, mesh, meshEdges, selected, selectedEdges, hover, cells, cellEdges, marks, outline, points,
-      openEdges, sharedEdges;
+  Layer part, partEdges, mesh, selected, selectedEdges, hover, cells, marks, outline, points, openEdges, sharedEdges;
   /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
   /// layers that shine through must be sorted, which takes a software GL most of a picture's time.
   Layer ghost, ghostEdges;
-  std::array<Layer, ViewLook::kMostSections> cut, cutEdges; ///< by section
+  std::array<Layer, ViewLook::kMostSections> cut; ///< by section
   std::vector<Layer*> all() {
-    std::vector<Layer*> r{&part,      &partEdges,   &mesh,      &meshEdges, &selected, &selectedEdges,
-                          &hover,     &cells,       &cellEdges, &marks,     &outline,  &points,
-                          &openEdges, &sharedEdges, &ghost,     &ghostEdges};
-    for (auto* list : {&cut, &cutEdges})
-      for (Layer& l : *list) r.push_back(&l);
+    std::vector<Layer*> r{&part,  &partEdges, &mesh,   &selected,  &selectedEdges, &hover, &cells,
+                          &marks, &outline,   &points, &openEdges, &sharedEdges,   &ghost, &ghostEdges};
+    for (Layer& l : cut) r.push_back(&l);
+    return r;
+  }
+  /// Surfaces of elements, with their lines.
+  std::vector<Layer*> meshed() {
+    std::vector<Layer*> r{&mesh, &cells};
+    for (Layer& l : cut) r.push_back(&l);
     return r;
   }
   /// Layers whose surfaces are lit.
   std::vector<Layer*> solids() {
-    std::vector<Layer*> r{&part, &mesh, &cells};
-    for (Layer& l : cut) r.push_back(&l);
-    return r;
-  }
-  /// Layers of the edges of mesh cells.
-  std::vector<Layer*> cellLines() {
-    std::vector<Layer*> r{&meshEdges, &cellEdges};
-    for (Layer& l : cutEdges) r.push_back(&l);
+    auto r = meshed();
+    r.push_back(&part);
     return r;
   }
   void put(Layer& l, const PolyData& d) {
@@ -147,30 +161,22 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   lit.insert(lit.end(), {&d->selected, &d->hover, &d->ghost});
   for (auto* l : lit)
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
-  // Surfaces are pushed back a little, lines pulled to the front, so that edges stay crisp. The library's own factor
-  // on the slope has no effect (9.1), and without one the lines of faces seen from the side are broken.
-  for (auto* l : d->solids())
-    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBack, false);
   for (auto* l : {&d->selected, &d->hover}) {
     l->mapper->SetScalarVisibility(false);
-    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyPolygonOffsetParameters(0.5, 0.5);
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kForth, false);
     l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
   }
-  auto lines = d->cellLines();
-  for (auto* l : lines) {
+  for (auto* l : d->meshed()) {
     auto* p = l->actor->GetShaderProperty();
-    l->mapper->MapDataArrayToVertexAttribute("spacing", kLineSpacing, vtkDataObject::FIELD_ASSOCIATION_POINTS, -1);
-    p->AddVertexShaderReplacement("//VTK::PositionVC::Dec", true, kSpacingIn, false);
-    p->AddVertexShaderReplacement("//VTK::PositionVC::Impl", true, kSpacingToPixels, false);
-    p->AddFragmentShaderReplacement("//VTK::PositionVC::Dec", true, kPixelsIn, false);
-    p->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kFaint, false);
+    l->mapper->MapDataArrayToVertexAttribute("sides", kSides, vtkDataObject::FIELD_ASSOCIATION_POINTS, -1);
+    p->AddVertexShaderReplacement("//VTK::PositionVC::Dec", true, kSidesIn, false);
+    p->AddVertexShaderReplacement("//VTK::PositionVC::Impl", true, kSidesOut, false);
+    p->AddFragmentShaderReplacement("//VTK::PositionVC::Dec", true, kFromSidesIn, false);
   }
-  lines.insert(lines.end(), {&d->partEdges, &d->selectedEdges});
-  for (auto* l : lines) {
+  setLineManner();
+  for (auto* l : {&d->partEdges, &d->selectedEdges}) {
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -3);
   }
   for (auto* l : {&d->marks, &d->outline, &d->points, &d->openEdges, &d->sharedEdges}) {
     l->actor->GetProperty()->SetLighting(false);
@@ -230,22 +236,33 @@ void Viewport::redraw() {
   update();
 }
 
-/// What is drawn only at rest, when there is much of it.
+void Viewport::setLineManner() {
+  const std::string lit = std::string(kLight) + kLines + (m_linesAlone ? kInkAlone : kInk);
+  for (auto* l : d->meshed())
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, lit, false);
+}
+
+/// What stands in for a fine mesh while the picture moves, and how lines of elements are drawn.
 void Viewport::setDetail() {
   auto count = [](const Impl::Layer& l) {
     auto* in = l.mapper->GetInput();
     return in ? in->GetNumberOfCells() : 0;
   };
-  for (auto* l : d->cellLines()) {
-    const bool heavy = count(*l) > kLinesInMotion;
-    l->actor->SetVisibility(count(*l) > 0 && !(m_moving && heavy) && !(l == &d->meshEdges && m_wholeCells));
-  }
   const bool swap = m_moving && standsIn();
   d->part.actor->SetVisibility(count(d->part) > 0 && (swap || !standsIn()));
   d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap);
   if (m_show.linesOnly) {
-    for (auto* l : d->solids()) l->actor->SetVisibility(false);
-    d->ghost.actor->SetVisibility(false);
+    for (auto* l : {&d->part, &d->ghost}) l->actor->SetVisibility(false);
+  }
+  const bool lines = m_show.edges && m_show.lens != Lens::Edges;
+  if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
+  for (auto* l : d->meshed()) {
+    const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
+    const float ink[3] = {c.redF(), c.greenF(), c.blueF()};
+    auto* uniforms = l->actor->GetShaderProperty()->GetFragmentCustomUniforms();
+    uniforms->SetUniform3f("lineInk", ink);
+    // Less than none: the middle of a line would be drawn yet.
+    uniforms->SetUniformf("lineWidth", lines ? static_cast<float>(devicePixelRatioF()) : -1.0f);
   }
   d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
@@ -261,10 +278,6 @@ void Viewport::applyTheme() {
   tint(d->sharedEdges, theme::accent);
   tint(d->partEdges, theme::partLine);
   tint(d->ghostEdges, mixed(theme::viewport, theme::partLine, 0.35));
-  // Thin ink as a plain mixed colour: translucent lines would need sorting and look speckled.
-  tint(d->meshEdges, theme::meshLine);
-  tint(d->cellEdges, theme::cellLine);
-  for (auto& l : d->cutEdges) tint(l, theme::cellLine.lighter(115));
   rebuildPart();
   rebuildMesh();
 }
@@ -307,15 +320,16 @@ void Viewport::paintGL() {
   d->window->GetState()->Reset();
   d->window->SetSize(w, h);
   d->renderer->ResetCameraClippingRange();
-  const double half = std::tan(0.5 * d->renderer->GetActiveCamera()->GetViewAngle() * std::numbers::pi / 180);
-  for (auto* l : d->cellLines())
-    l->actor->GetShaderProperty()->GetVertexCustomUniforms()->SetUniformf("pixelsAtOne",
-                                                                          static_cast<float>(0.5 * height() / half));
+  auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
+  if (gl) {
+    gl->glEnable(GL_POLYGON_OFFSET_FILL);
+    gl->glPolygonOffset(kPushSlope, kPushSteps);
+  }
   QElapsedTimer clock;
   clock.start();
   d->window->Render();
-  auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
   if (!gl) return;
+  gl->glDisable(GL_POLYGON_OFFSET_FILL);
   if (!m_moving && !m_quick) {
     gl->glFinish(); // what was asked for is drawn now
     m_slow = static_cast<double>(clock.nsecsElapsed()) > 1e6 * kSlowMs;
@@ -593,6 +607,13 @@ void Viewport::rebuildPart() {
     l->actor->GetProperty()->SetDiffuse(1 - ambient);
   }
   const bool mesh = drawsMesh(), ghost = mesh && m_brush;
+  if (m_drawnPart.of != m_part) m_drawnPart = {}; // or a part that was put aside would stay in memory
+  auto paintedPart = [&](const std::function<QColor(std::size_t)>& color) {
+    if (!m_drawnPart.of || m_drawnPart.hidden != m_hiddenFaces)
+      m_drawnPart = {m_part, m_hiddenFaces, partSurface(*m_part, [&](int f) { return !m_hiddenFaces.count(f); })};
+    m_drawnPart.surface.paint(color);
+    return m_drawnPart.surface.polygons;
+  };
   for (auto* l : {&d->part, &d->partEdges, &d->ghost, &d->ghostEdges}) d->put(*l, PolyData::New());
   if (m_part) {
     auto shown = [&](int f) { return !m_hiddenFaces.count(f); };
@@ -603,13 +624,13 @@ void Viewport::rebuildPart() {
       return !(m_show.lens == Lens::Edges && faces.size() != 2) && std::any_of(faces.begin(), faces.end(), shown);
     };
     if (ghost && m_ofThisPart) {
-      d->put(d->ghost, partSurface(*m_part, shown, [](int) { return ghostColor(); }));
+      d->put(d->ghost, paintedPart([](std::size_t) { return ghostColor(); }));
       d->put(d->ghostEdges, partEdges(*m_part, edgeShown));
     } else if (!ghost) {
       if (!mesh || standsIn())
         d->put(d->part, m_show.lens == Lens::Size && m_shade
                             ? shadeSurface(*m_shade, shown, [&](double h) { return sizeColor(h); })
-                            : partSurface(*m_part, shown, [&](int f) { return faceColor(f); }));
+                            : paintedPart([this](std::size_t f) { return faceColor(static_cast<int>(f)); }));
       if (m_ofThisPart || !mesh) d->put(d->partEdges, partEdges(*m_part, edgeShown));
     }
     d->part.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
@@ -620,8 +641,8 @@ void Viewport::rebuildPart() {
 
 void Viewport::rebuildMesh() {
   const auto none = PolyData::New();
-  PolyData surface = none, lines = none, cells = none, cellLines = none;
-  if (m_drawn.run != m_run) m_drawn = {}; // or a run that was thrown away would stay in memory
+  PolyData surface = none, cells = none;
+  if (m_drawnMesh.of != m_run) m_drawnMesh = {}; // or a run that was thrown away would stay in memory
   if (drawsMesh()) {
     const Mesh& m = m_run->mesh;
     auto shown = [&](std::size_t f) {
@@ -632,6 +653,8 @@ void Viewport::rebuildMesh() {
     std::vector<float> sizes;
     if (m_show.lens == Lens::Size && m_field) sizes = boundarySizes(m, *m_field);
     const auto quality = qualityColors();
+    std::vector<QColor> ofPart;
+    for (int f = 0; m_part && f < m_part->count(Dim::Face); ++f) ofPart.push_back(faceColor(f));
     auto color = [&](std::size_t f) {
       if (!sizes.empty()) return sizeColor(sizes[f]);
       if (m_show.lens == Lens::Quality)
@@ -640,35 +663,22 @@ void Viewport::rebuildMesh() {
         const int g = m_groupOfRunFace[f];
         return m_show.lens == Lens::Groups && g >= 0 ? theme::group(g) : theme::cells;
       }
-      return m_part && m.faceLink[f] >= 0 && m.faceLink[f] < m_part->count(Dim::Face) ? faceColor(m.faceLink[f])
-                                                                                      : theme::cells;
+      const auto link = static_cast<std::size_t>(m.faceLink[f]);
+      return m.faceLink[f] >= 0 && link < ofPart.size() ? ofPart[link] : theme::cells;
     };
-    auto ready = [&] {
-      if (!m_drawn.run || m_drawn.hidden != m_hiddenFaces)
-        m_drawn = {m_run, m_hiddenFaces, meshSurface(m, shown), PolyData()};
+    auto painted = [&](auto&& tint) {
+      if (!m_drawnMesh.of || m_drawnMesh.hidden != m_hiddenFaces)
+        m_drawnMesh = {m_run, m_hiddenFaces, meshSurface(m, shown)};
+      m_drawnMesh.surface.paint(tint); // another lens is another colour of what was drawn before
+      return m_drawnMesh.surface.polygons;
     };
-    if (m_brush && !m_ofThisPart) { // of a part that is not there any more: its mesh is all that tells its shape
-      ready();
-      m_drawn.surface.paint([](std::size_t) { return ghostColor(); });
-      d->put(d->ghost, m_drawn.surface.polygons);
-    }
-    if (!m_brush) {
-      ready();
-      m_drawn.surface.paint(color); // another lens is another colour of what was drawn before
-      surface = m_drawn.surface.polygons;
-      if (m_show.edges && m_show.lens != Lens::Edges) {
-        if (!m_drawn.lines) m_drawn.lines = meshEdges(m, *m_look, shown);
-        lines = m_drawn.lines;
-      }
-    }
+    // Of a part that is not there any more the mesh is all that tells its shape.
+    if (m_brush && !m_ofThisPart) d->put(d->ghost, painted([](std::size_t) { return ghostColor(); }));
+    if (!m_brush) surface = painted(color);
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
     d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     const auto cellTint = cellColors();
-    if (m_brush && !m_show.shrunk) {
-      auto drawn = cellFaces(m, *m_look, m_brushDrawn, cellTint);
-      cells = drawn.faces;
-      cellLines = drawn.edges;
-    }
+    if (m_brush && !m_show.shrunk) cells = cellFaces(m, *m_look, m_brushDrawn, cellTint);
     if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
       std::vector<std::int32_t> drawn = m_brushDrawn;
       if (!m_brush) {
@@ -676,16 +686,13 @@ void Viewport::rebuildMesh() {
           if (inCell[f] >= 0 && shown(f)) drawn.push_back(inCell[f]);
         std::sort(drawn.begin(), drawn.end());
         drawn.erase(std::unique(drawn.begin(), drawn.end()), drawn.end());
-        surface = lines = none;
+        surface = none;
       }
       cells = shrunkCells(m, drawn, kShrink, cellTint);
-      if (m_show.edges) cellLines = shrunkEdges(m, drawn, kShrink);
     }
   }
   d->put(d->mesh, surface);
-  d->put(d->meshEdges, lines);
   d->put(d->cells, cells);
-  d->put(d->cellEdges, cellLines);
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
   d->renderer->SetUseDepthPeeling(shinesThrough() && !m_brush);
@@ -738,10 +745,8 @@ void Viewport::rebuildHighlight() {
   d->put(d->points, none);
   if (m_part) {
     auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
-    QColor c = theme::accent;
     if (m_pickDim == Dim::Face || m_pickDim == Dim::Body) {
-      d->put(d->selected, partSurface(
-                              *m_part, [&](int f) { return chosen.count(f) > 0; }, [&](int) { return c; }));
+      d->put(d->selected, partSurface(*m_part, [&](int f) { return chosen.count(f) > 0; }).polygons);
       d->put(d->selectedEdges, partEdges(*m_part, [&](int e) {
                for (int f : m_part->edges[static_cast<std::size_t>(e)].faces)
                  if (chosen.count(f)) return true;
@@ -759,8 +764,7 @@ void Viewport::rebuildHighlight() {
     std::set<int> faces; // of the card under the pointer
     if (m_litDim == Dim::Face || m_litDim == Dim::Body) faces.merge(facesOfSelection(*m_part, m_litDim, m_lit));
     if (!faces.empty())
-      d->put(d->hover, partSurface(
-                           *m_part, [&](int f) { return faces.count(f) > 0; }, [&](int) { return c; }));
+      d->put(d->hover, partSurface(*m_part, [&](int f) { return faces.count(f) > 0; }).polygons);
     else if (m_litDim == Dim::Edge && !m_lit.empty())
       d->put(d->hover, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
   }
@@ -771,8 +775,7 @@ void Viewport::rebuildHighlight() {
 void Viewport::rebuildSection() {
   hoverOver(-1); // its lines may lie on what is cut away now
   auto none = PolyData::New();
-  for (auto* list : {&d->cut, &d->cutEdges})
-    for (auto& l : *list) d->put(l, none);
+  for (auto& l : d->cut) d->put(l, none);
   for (auto* l : d->all()) l->mapper->RemoveAllClippingPlanes();
   m_sectionCells = 0;
   m_wholeCells = false;
@@ -782,13 +785,11 @@ void Viewport::rebuildSection() {
     const Vec3 at = p.offset * p.normal, keep = -p.normal;
     d->clip[i]->SetOrigin(at.x(), at.y(), at.z());
     d->clip[i]->SetNormal(keep.x(), keep.y(), keep.z());
-    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->meshEdges, &d->selected, &d->selectedEdges, &d->hover,
-                    &d->openEdges, &d->sharedEdges, &d->ghost, &d->ghostEdges})
+    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->selected, &d->selectedEdges, &d->hover, &d->openEdges,
+                    &d->sharedEdges, &d->ghost, &d->ghostEdges})
       l->mapper->AddClippingPlane(d->clip[i]);
     for (std::size_t k = 0; k < sections; ++k) // what one plane cuts open another may cut away
-      if (k != i)
-        for (auto* l : {&d->cut[k], &d->cutEdges[k]})
-          if (m_show.manner == SectionManner::Cut) l->mapper->AddClippingPlane(d->clip[i]);
+      if (k != i && m_show.manner == SectionManner::Cut) d->cut[k].mapper->AddClippingPlane(d->clip[i]);
   }
   if (sections > 0 && drawsMesh()) {
     const Mesh& m = m_run->mesh;
@@ -814,25 +815,17 @@ void Viewport::rebuildSection() {
       for (auto c : cells)
         if (!std::exchange(seen[static_cast<std::size_t>(c)], 1)) whole.push_back(c);
       if (m_show.manner != SectionManner::Cut) continue;
-      auto polygons = cutPolygons(m, plane, cells, color);
-      d->put(d->cut[i], polygons);
-      d->put(d->cutEdges[i], polygonOutlines(polygons));
+      d->put(d->cut[i], cutPolygons(m, plane, cells, color));
     }
     m_sectionCells = whole.size();
     if (m_show.manner == SectionManner::WholeCells) {
-      if (m_show.shrunk) {
-        d->put(d->cut[0], shrunkCells(m, whole, kShrink, color));
-        d->put(d->cutEdges[0], shrunkEdges(m, whole, kShrink));
-      } else {
-        auto drawn = cellFaces(m, *m_look, whole, color);
-        d->put(d->cut[0], drawn.faces);
-        d->put(d->cutEdges[0], drawn.edges);
-      }
+      d->put(d->cut[0], m_show.shrunk ? shrunkCells(m, whole, kShrink, color) : cellFaces(m, *m_look, whole, color));
       m_wholeCells = true; // exactly the crossed cells: the surface steps aside
     }
   }
   // What looks away from the eye is hidden by what does not, as long as nothing is open.
-  const bool whole = !m_show.cut && m_hiddenFaces.empty() && !shinesThrough() && !m_brush && m_part &&
+  const bool whole = !m_show.cut && m_hiddenFaces.empty() && !shinesThrough() && !m_show.linesOnly && !m_brush &&
+                     m_part &&
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
   for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
   setDetail();

@@ -182,12 +182,11 @@ private:
   std::shared_ptr<const Part> m_part;
   std::shared_ptr<const RunResult> m_run;
   std::shared_ptr<const MeshLook> m_look; ///< of the run's mesh
-  struct Drawn {                          ///< surface and lines of the mesh as they were last made
-    std::shared_ptr<const RunResult> run;
-    std::set<int> hidden; ///< faces of the part
-    MeshSurface surface;
-    PolyData lines; ///< made when they are first asked for
-  } m_drawn;
+  struct Drawn {                          ///< a surface as it was last made
+    std::shared_ptr<const void> of;       ///< the run or the part
+    std::set<int> hidden;                 ///< faces of the part
+    PaintedSurface surface;
+  } m_drawnMesh, m_drawnPart;
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace, m_groupOfRunFace; ///< of the part; of the mesh, where it is of another one
@@ -221,9 +220,10 @@ private:
   bool m_fitted = false;            ///< the last way to stand was fit(), which holds when the view's size changes
   QRubberBand* m_band = nullptr;
   bool m_dragging = false;
-  bool m_moving = false; ///< the camera or the section moves: what is slow to draw waits until it rests
-  bool m_quick = false;  ///< the picture changed: on a slow GL it is smoothed a moment later
-  bool m_slow = false;   ///< whole pictures take longer than a software GL's may
+  bool m_moving = false;     ///< the camera or the section moves: what is slow to draw waits until it rests
+  bool m_quick = false;      ///< the picture changed: on a slow GL it is smoothed a moment later
+  bool m_linesAlone = false; ///< as the graphics programs have it
+  bool m_slow = false;       ///< whole pictures take longer than a software GL's may
   QTimer m_rest;
   bool m_wholeCells = false; ///< the section shows the cells it crosses, without the surface
 
@@ -248,6 +248,7 @@ private:
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
   void setDetail();
+  void setLineManner();
   void hoverOver(int entity);
   /// Lines on the screen round an entity, where nothing hides them.
   std::vector<QPolygonF> outlineOf(Dim dim, int entity) const;

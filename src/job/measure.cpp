@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/measure.h"
 #include "job/groups.h"
-#include "size/opposite.h"
 #include <cmath>
+#include <optional>
 
 namespace tess {
 namespace {
@@ -97,8 +97,10 @@ std::string Measure::text(const std::string& unit) const {
   return number + " " + unit + (dim == 2 ? "^2" : dim == 3 ? "^3" : "");
 }
 
-std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities, const Progress* progress) {
+std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities, const Progress* progress,
+                             const OppositeFaces* opposite) {
   std::vector<Measure> r;
+  std::optional<OppositeFaces> own;
   if (entities.empty()) return r;
   const int e = entities[0];
   double sum = 0;
@@ -127,7 +129,8 @@ std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& 
     if (entities.size() == 1)
       for (int body : faceOf(part, e).bodies)
         if (body >= 0) {
-          auto hit = OppositeFaces(part).cast(e, typicalPoint(part, Dim::Face, e), body, part.diagonal());
+          if (!opposite) opposite = &own.emplace(part);
+          const auto hit = opposite->cast(e, typicalPoint(part, Dim::Face, e), body, part.diagonal());
           if (hit.found()) r.push_back({"thickness", hit.distance, 1});
         }
     r.push_back({"area", sum, 2});

@@ -3,6 +3,7 @@
 #pragma once
 #include "base/progress.h"
 #include "geometry/part.h"
+#include "size/opposite.h"
 
 namespace tess {
 
@@ -17,8 +18,9 @@ struct Measure {
 /// What can be measured on up to two entities of one kind; of more, only sums (length, area, volume). Distances are the
 /// smallest between the entities. Thickness is that of the wall behind the middle of a face, when something lies
 /// opposite. Cost of a distance between faces: their display triangles.
+/// `opposite`: of this part, for those who measure again and again; making it takes longer than all else.
 /// Throws Cancelled on a stop.
 std::vector<Measure> measure(const Part& part, Dim dim, const std::vector<int>& entities,
-                             const Progress* progress = nullptr);
+                             const Progress* progress = nullptr, const OppositeFaces* opposite = nullptr);
 
 } // namespace tess

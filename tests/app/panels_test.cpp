@@ -6,6 +6,7 @@
 #include "app/runs_bar.h"
 #include "app/scene.h"
 #include "geometry/joined.h"
+#include "mesh/order.h"
 #include "support/briefs.h"
 #include "window_fixture.h"
 #include <QDoubleSpinBox>
@@ -14,11 +15,42 @@
 #include <map>
 #include <sys/resource.h>
 #include <vtkCellArray.h>
+#include <vtkPointData.h>
 
 using namespace tess;
 using namespace tess::test;
 
 namespace {
+
+struct Before {
+  bool operator()(const std::array<Vec3, 2>& x, const std::array<Vec3, 2>& y) const {
+    auto all = [](const std::array<Vec3, 2>& l) {
+      return std::array{l[0].x(), l[0].y(), l[0].z(), l[1].x(), l[1].y(), l[1].z()};
+    };
+    return all(x) < all(y);
+  }
+};
+std::array<Vec3, 2> sorted(const Vec3& a, const Vec3& b) {
+  return std::array{a.x(), a.y(), a.z()} < std::array{b.x(), b.y(), b.z()} ? std::array{a, b} : std::array{b, a};
+}
+/// What a surface says to be lines, each once, by their ends.
+std::set<std::array<Vec3, 2>, Before> linesOf(const PolyData& surface) {
+  std::set<std::array<Vec3, 2>, Before> r;
+  auto* sides = surface->GetPointData()->GetArray(kSides);
+  for (vtkIdType t = 0; t < surface->GetNumberOfPolys(); ++t) {
+    vtkIdType n = 0;
+    const vtkIdType* v = nullptr;
+    surface->GetPolys()->GetCellAtId(t, n, v);
+    std::array<Vec3, 3> at;
+    for (std::size_t k = 0; k < 3; ++k) {
+      surface->GetPoint(v[k], at[k].data());
+      EXPECT_EQ(static_cast<std::size_t>(sides->GetTuple1(v[k])) % 4, k);
+    }
+    for (std::size_t k = 0; k < 3; ++k)
+      if (static_cast<int>(sides->GetTuple1(v[0])) & (4 << k)) r.insert(sorted(at[(k + 1) % 3], at[(k + 2) % 3]));
+  }
+  return r;
+}
 
 class Panels : public Window {
 protected:
@@ -348,20 +380,56 @@ TEST(Scene, facesAndEdgesOfChosenCellsAreDrawnOnce) {
     edges.insert({f[1], f[2]});
   }
   const auto drawn = cellFaces(m, look, chosen, [](std::size_t) { return QColor(Qt::black); });
-  EXPECT_EQ(static_cast<std::size_t>(drawn.faces->GetNumberOfPolys()), outer);
-  std::set<std::array<double, 6>> lines; // by their places: where cells meet in an edge alone it is drawn for each
-  drawn.edges->BuildCells();
-  for (vtkIdType i = 0; i < drawn.edges->GetNumberOfLines(); ++i) {
-    vtkIdType n = 0;
-    const vtkIdType* v = nullptr;
-    drawn.edges->GetLines()->GetCellAtId(i, n, v);
-    std::array<double, 6> at;
-    drawn.edges->GetPoint(v[0], at.data());
-    drawn.edges->GetPoint(v[1], at.data() + 3);
-    lines.insert(at);
+  EXPECT_EQ(static_cast<std::size_t>(drawn->GetNumberOfPolys()), outer);
+  EXPECT_EQ(linesOf(drawn).size(), edges.size());
+}
+
+TEST(Scene, linesOfASurfaceAreTheSidesOfItsElements) {
+  const Part part = [] {
+    auto p = loadPart(demo("saddle-clamp.step"));
+    EXPECT_TRUE(p.ok());
+    return *p;
+  }();
+  Mesh curved = meshOf(part, 6).mesh;
+  Mesh straight = curved;
+  ASSERT_FALSE(changeOrder(curved, 2));
+  Mesh brick;
+  for (int k = 0; k < 8; ++k) brick.nodes.push_back(Vec3((k & 3) % 3 != 0, (k & 3) > 1, k > 3));
+  brick.cells.add(ElementType::Hex8, std::array<std::int32_t, 8>{0, 1, 2, 3, 4, 5, 6, 7});
+  for (const auto& f : topology(ElementType::Hex8).face)
+    brick.faces.add(ElementType::Quad4, std::array<std::int32_t, 4>{f[0], f[1], f[2], f[3]});
+  for (const Mesh* m : {&straight, &curved, &brick}) {
+    std::set<std::array<Vec3, 2>, Before> sides; // halves of curved ones
+    for (std::size_t f = 0; f < m->faces.size(); ++f) {
+      const auto n = m->faces.of(f);
+      const auto corners = static_cast<std::size_t>(topology(m->faces.type[f]).corners);
+      auto at = [&](std::size_t i) { return m->nodes[static_cast<std::size_t>(n[i])]; };
+      for (std::size_t i = 0; i < corners; ++i) {
+        const Vec3 a = at(i), b = at((i + 1) % corners);
+        if (n.size() == corners) {
+          sides.insert(sorted(a, b));
+        } else {
+          sides.insert(sorted(a, at(corners + i)));
+          sides.insert(sorted(at(corners + i), b));
+        }
+      }
+    }
+    const auto drawn = meshSurface(*m, [](std::size_t) { return true; });
+    const auto lines = linesOf(drawn.polygons);
+    EXPECT_EQ(lines.size(), sides.size());
+    for (const auto& l : lines)
+      EXPECT_TRUE(std::any_of(sides.begin(), sides.end(),
+                              [&](const auto& s) {
+                                auto off = [&](std::size_t i) {
+                                  return (s[0] - l[i]).norm() + (s[1] - l[1 - i]).norm();
+                                };
+                                return std::min(off(0), off(1)) < 1e-4; // drawn in single precision
+                              }))
+          << l[0].transpose() << " to " << l[1].transpose();
+    EXPECT_EQ(drawn.face.size(), static_cast<std::size_t>(drawn.polygons->GetNumberOfPolys()));
+    std::set<std::uint32_t> faces(drawn.face.begin(), drawn.face.end());
+    EXPECT_EQ(faces.size(), m->faces.size());
   }
-  EXPECT_EQ(lines.size(), edges.size());
-  EXPECT_LT(static_cast<double>(drawn.edges->GetNumberOfLines()), 2.0 * static_cast<double>(edges.size()));
 }
 
 TEST_F(Panels, aTaskOverItsMemoryIsTold) {
