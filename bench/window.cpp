@@ -80,6 +80,7 @@ int main(int argc, char** argv) {
   if (argc < 2) return 2;
   std::setvbuf(stdout, nullptr, _IOLBF, 0);
   tess::MainWindow w;
+  w.resize(1280, 800);
   w.show();
   Heartbeat beat;
   auto* v = w.viewport();
@@ -196,6 +197,11 @@ int main(int argc, char** argv) {
   v->setEdgesShown(false);
   turning("a frame while turning without edges");
   v->setEdgesShown(true);
+  w.setLens(static_cast<int>(tess::Lens::Quality)); // whose colours only the whole mesh has
+  settle(800);
+  turning("a frame while turning, lens Quality");
+  w.setLens(static_cast<int>(tess::Lens::Part));
+  settle(800);
   settle(500);
   double worst = 0;
   char told[60];

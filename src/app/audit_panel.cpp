@@ -54,7 +54,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   box->addWidget(m_verdict = styledLabel({}, "verdict"));
   box->addWidget(m_detail = styledLabel({}, "small"));
   box->addWidget(m_classes = new ClassBar);
-  box->addWidget(m_findingsAhead = linkButton({}), 0, Qt::AlignLeft);
+  box->addWidget(m_findingsAhead = flushLink({}), 0, Qt::AlignLeft);
   m_findingsAhead->setToolTip(tr("go down to the findings"));
   connect(m_findingsAhead, &QToolButton::clicked, this,
           [this, scroll] { scroll->verticalScrollBar()->setValue(m_findingsTitle->y() - 6); });
@@ -66,7 +66,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   auto* what = new QHBoxLayout;
   what->setSpacing(6);
   what->addWidget(m_metric, 1);
-  m_heights = linkButton(tr("other heights"));
+  m_heights = flushLink(tr("other heights"));
   m_heights->setToolTip(tr("how heights tell counts: by square root, by logarithm, or as they are"));
   what->addWidget(m_heights);
   box->addLayout(what);
@@ -80,7 +80,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   auto* limitsRow = new QHBoxLayout;
   limitsRow->addWidget(styledLabel(tr("LIMITS"), "section", false));
   limitsRow->addStretch();
-  m_editLimits = linkButton(tr("change"));
+  m_editLimits = flushLink(tr("change"));
   m_editLimits->setToolTip(tr("other bounds, in a file that can be shared"));
   connect(m_editLimits, &QToolButton::clicked, this, &AuditPanel::editLimits);
   limitsRow->addWidget(m_editLimits);
@@ -107,7 +107,7 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
   m_placeRows->setSpacing(0);
   box->addLayout(m_placeRows);
   box->addWidget(m_worst = styledLabel({}, "small"));
-  box->addWidget(m_improve = linkButton(tr("improve here")), 0, Qt::AlignLeft);
+  box->addWidget(m_improve = flushLink(tr("improve here")), 0, Qt::AlignLeft);
   m_improve->setToolTip(tr("better elements at this place and around it; the rest of the mesh stays"));
   connect(m_improve, &QToolButton::clicked, this, [this] { emit improveWanted(m_here); });
   m_card = new QVBoxLayout;
@@ -246,7 +246,7 @@ void AuditPanel::refreshLimits() {
   int row = 0;
   for (const auto& r : m_run->audit.results) {
     const auto& info = metricInfo(r.limit.metric);
-    auto* name = linkButton(QString::fromStdString(limitName(r.limit)));
+    auto* name = flushLink(QString::fromStdString(limitName(r.limit)));
     Metric m = r.limit.metric;
     name->setToolTip(QString::fromStdString(r.limit.source));
     connect(name, &QToolButton::clicked, this, [this, m] { setMetric(m); });
@@ -281,7 +281,7 @@ void AuditPanel::refreshLimits() {
   table->setColumnStretch(1, 1);
   m_limits->addWidget(host);
   if (m_run->audit.failingCells > 0) {
-    auto* keep = linkButton(tr("keep what fails as a set"));
+    auto* keep = flushLink(tr("keep what fails as a set"));
     keep->setToolTip(tr("the failing elements become the set 'failing' of this mesh, and are handed over with it"));
     connect(keep, &QToolButton::clicked, this, &AuditPanel::keepFailing);
     m_limits->addWidget(keep, 0, Qt::AlignLeft);
@@ -332,7 +332,7 @@ void AuditPanel::fillPlaces() {
   for (int row = 0; row < kPlaceRows && first + row < n; ++row) {
     const int at = first + row;
     const WorstPlace& p = m_places[static_cast<std::size_t>(m_listed[static_cast<std::size_t>(at)])];
-    auto* value = linkButton(withUnit(p.value, metricInfo(metric()), m_run->mesh.unit));
+    auto* value = flushLink(withUnit(p.value, metricInfo(metric()), m_run->mesh.unit));
     const QString count = p.cells.size() == 1 ? tr("1 element") : tr("%L1 elements").arg(p.cells.size());
     value->setToolTip(tr("go there"));
     value->setAccessibleName(value->text() + ", " + whereIs(p) + ", " + count);

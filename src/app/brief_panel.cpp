@@ -504,7 +504,7 @@ QWidget* BriefPanel::sectionHead(const QString& title, std::size_t unnamed) {
   l->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   h->addWidget(l, 1);
   auto* propose =
-      linkButton(tr("propose"), tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
+      flushLink(tr("propose"), tr("groups that the part suggests: its flat ends, its round holes, and the rest"));
   propose->setAccessibleName(tr("Propose groups"));
   connect(propose, &QToolButton::clicked, this, &BriefPanel::groupsWanted);
   h->addWidget(propose);

@@ -18,7 +18,7 @@ FindingCard::FindingCard(std::vector<Problem> alike, std::size_t at)
   v->addWidget(m_why = styledLabel({}, "small"));
   auto* acts = new QHBoxLayout;
   acts->setSpacing(8);
-  acts->addWidget(m_show = linkButton(tr("show")));
+  acts->addWidget(m_show = flushLink(tr("show")));
   acts->addWidget(m_fix = linkButton({}));
   acts->addStretch();
   if (m_alike.size() > 1) {

@@ -102,7 +102,7 @@ void WhyBox::show(const std::vector<Line>& lines, const QPoint& near) {
     auto* size = new QLabel(first ? "<b>" + l.size.toHtmlEscaped() + "</b>" : l.size.toHtmlEscaped());
     size->setMinimumWidth(62);
     const QString text = l.words.size() > 36 ? l.words.left(34) + "…" : l.words;
-    auto* words = linkButton(text, tr("show its card: %1").arg(l.words));
+    auto* words = flushLink(text, tr("show its card: %1").arg(l.words));
     int rule = l.rule;
     connect(words, &QToolButton::clicked, this, [this, rule] { emit ruleClicked(rule); });
     h->addWidget(size);

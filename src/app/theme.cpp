@@ -95,7 +95,9 @@ QLabel#problem { color: #B13F27; font-size: 11px; font-weight: 600; }
 QLabel#verdict { font-size: 15px; font-weight: 700; }
 QToolButton#chip { background: #F4F1F5; border: 1px solid #DDD3DC; border-radius: 4px; padding: 1px 5px; font-weight: 600; }
 QToolButton#chip:hover, QToolButton#chip:focus { border-color: #7A2E5D; }
-QToolButton#link { background: transparent; border: none; color: #7A2E5D; text-decoration: underline; padding: 1px 3px; }
+QToolButton#link { background: transparent; border: none; border-radius: 3px; color: #7A2E5D; text-decoration: underline; padding: 1px 3px; }
+QToolButton#link[flush="true"] { margin: 0px -8px; }
+QToolButton#link:focus { background: #EBDFE7; }
 QToolButton#link:disabled { color: #A9AEB2; }
 QToolButton#lens { background: transparent; border: none; border-radius: 11px; padding: 4px 12px; }
 QToolButton#lens[tight="true"] { padding: 4px 5px; }

@@ -90,7 +90,7 @@ void ViewPane::buildSelectionBar() {
   m_measureRow = new QWidget;
   auto* row = new QHBoxLayout(m_measureRow);
   row->setContentsMargins(0, 0, 0, 0);
-  row->setSpacing(6);
+  row->setSpacing(16);
   both->addWidget(m_measureRow);
   m_measureRow->hide();
   s->addWidget(m_selectionText = new QLabel);
@@ -397,7 +397,7 @@ void ViewPane::setMeasures(const std::vector<Measure>& measures) {
       row->addWidget(new QLabel(words));
       continue;
     }
-    auto* b = linkButton(words, tr("keep it as a value that sizes can use"));
+    auto* b = flushLink(words, tr("keep it as a value that sizes can use"));
     connect(b, &QToolButton::clicked, this, [this, m] { emit measureWanted(m); });
     row->addWidget(b);
   }

@@ -89,7 +89,7 @@ constexpr const char* kLines = R"(
              * clamp(lineWidth * heightVSOutput * inversesqrt(steepest) / 6.0, 0.12, 1.0);
 )";
 constexpr const char* kInk = "fragOutput0 = mix(fragOutput0, vec4(lineInk, 1.0), line);";
-constexpr const char* kInkAlone = "if (line < 0.3) discard; fragOutput0 = vec4(lineInk, 1.0);";
+constexpr const char* kInkAlone = "if (line < 0.02) discard; fragOutput0 = vec4(lineInk, line);";
 constexpr double kAmbientOfGhost = 0.6;
 
 QColor mixed(const QColor& a, const QColor& b, double share) {
@@ -250,7 +250,10 @@ void Viewport::setDetail() {
   };
   const bool swap = m_moving && standsIn();
   d->part.actor->SetVisibility(count(d->part) > 0 && (swap || !standsIn()));
-  d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap);
+  // Sorting what shines through takes seconds: the part's own edges will do to aim by.
+  const bool edgesAlone = m_moving && m_ofThisPart && (m_show.linesOnly || shinesThrough()) &&
+                          count(d->mesh) > static_cast<vtkIdType>(kFacesInMotion);
+  d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap && !edgesAlone);
   if (m_show.linesOnly) {
     for (auto* l : {&d->part, &d->ghost}) l->actor->SetVisibility(false);
   }
@@ -259,6 +262,7 @@ void Viewport::setDetail() {
   for (auto* l : d->meshed()) {
     const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
     const float ink[3] = {c.redF(), c.greenF(), c.blueF()};
+    l->actor->GetProperty()->SetOpacity(m_show.linesOnly ? 0.99 : l == &d->mesh && shinesThrough() ? 0.25 : 1.0);
     auto* uniforms = l->actor->GetShaderProperty()->GetFragmentCustomUniforms();
     uniforms->SetUniform3f("lineInk", ink);
     // Less than none: the middle of a line would be drawn yet.
@@ -676,7 +680,6 @@ void Viewport::rebuildMesh() {
     if (m_brush && !m_ofThisPart) d->put(d->ghost, painted([](std::size_t) { return ghostColor(); }));
     if (!m_brush) surface = painted(color);
     d->mesh.actor->GetProperty()->SetInterpolationToFlat();
-    d->mesh.actor->GetProperty()->SetOpacity(shinesThrough() ? 0.25 : 1.0);
     const auto cellTint = cellColors();
     if (m_brush && !m_show.shrunk) cells = cellFaces(m, *m_look, m_brushDrawn, cellTint);
     if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
@@ -695,7 +698,7 @@ void Viewport::rebuildMesh() {
   d->put(d->cells, cells);
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
-  d->renderer->SetUseDepthPeeling(shinesThrough() && !m_brush);
+  d->renderer->SetUseDepthPeeling(m_show.linesOnly || (shinesThrough() && !m_brush));
   rebuildSection();
 }
 

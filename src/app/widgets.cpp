@@ -17,6 +17,12 @@ QToolButton* linkButton(const QString& text, const QString& tip) {
   return b;
 }
 
+QToolButton* flushLink(const QString& text, const QString& tip) {
+  auto* b = linkButton(text, tip);
+  b->setProperty("flush", true);
+  return b;
+}
+
 QLabel* styledLabel(const QString& text, const char* manner, bool wrap) {
   auto* l = new QLabel(text);
   l->setObjectName(manner);

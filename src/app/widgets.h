@@ -14,6 +14,8 @@ namespace tess {
 
 /// A button that looks like a word one can follow.
 QToolButton* linkButton(const QString& text, const QString& tip = {});
+/// The same whose words begin and end where other text of a column does, without room for a finger beside them.
+QToolButton* flushLink(const QString& text, const QString& tip = {});
 /// Words in one of the style sheet's manners ("small", "section", "problem", ...), wrapped.
 QLabel* styledLabel(const QString& text, const char* manner, bool wrap = true);
 /// Gone from sight at once, deleted when it is safe.
