@@ -259,7 +259,7 @@ void AuditPanel::refreshLimits() {
     table->addWidget(got, row, 1);
     table->addWidget(bound, row++, 2);
     if (r.failing) {
-      auto* accept = linkButton(tr("accept…"));
+      auto* accept = flushLink(tr("accept…"));
       accept->setToolTip(tr("let these elements pass, for a reason that stands in the report"));
       connect(accept, &QToolButton::clicked, this,
               [this, l = r.limit, worst = r.worst] { emit acceptWanted(l, worst); });

@@ -88,6 +88,13 @@ constexpr const char* kLines = R"(
   float line = clamp(0.5 + 0.5 * lineWidth - sqrt(min(away.x, min(away.y, away.z))), 0.0, 1.0)
              * clamp(lineWidth * heightVSOutput * inversesqrt(steepest) / 6.0, 0.12, 1.0);
 )";
+/// Failing elements are hatched: no meaning by colour alone. Nothing else has their very colour.
+constexpr const char* kHatch = R"(
+  if (distance(ambientColor + diffuseColor, hatchedColor) < 0.01)
+    fragOutput0.rgb = mix(fragOutput0.rgb, lineInk, 0.75 * step(fract((gl_FragCoord.x + gl_FragCoord.y) / hatchStep), 0.28));
+)";
+constexpr double kHatchStep = 6;        ///< pixels
+constexpr double kNearlyFailing = 0.98; ///< the worst badness of what does not fail, by its colour
 constexpr const char* kInk = "fragOutput0 = mix(fragOutput0, vec4(lineInk, 1.0), line);";
 constexpr const char* kInkAlone = "if (line < 0.02) discard; fragOutput0 = vec4(lineInk, line);";
 constexpr double kAmbientOfGhost = 0.6;
@@ -237,7 +244,7 @@ void Viewport::redraw() {
 }
 
 void Viewport::setLineManner() {
-  const std::string lit = std::string(kLight) + kLines + (m_linesAlone ? kInkAlone : kInk);
+  const std::string lit = std::string(kLight) + kLines + kHatch + (m_linesAlone ? kInkAlone : kInk);
   for (auto* l : d->meshed())
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, lit, false);
 }
@@ -258,6 +265,7 @@ void Viewport::setDetail() {
     for (auto* l : {&d->part, &d->ghost}) l->actor->SetVisibility(false);
   }
   const bool lines = m_show.edges && m_show.lens != Lens::Edges;
+  const float hatched[3] = {theme::failing.redF(), theme::failing.greenF(), theme::failing.blueF()};
   if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
   for (auto* l : d->meshed()) {
     const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
@@ -265,6 +273,8 @@ void Viewport::setDetail() {
     l->actor->GetProperty()->SetOpacity(m_show.linesOnly ? 0.99 : l == &d->mesh && shinesThrough() ? 0.25 : 1.0);
     auto* uniforms = l->actor->GetShaderProperty()->GetFragmentCustomUniforms();
     uniforms->SetUniform3f("lineInk", ink);
+    uniforms->SetUniform3f("hatchedColor", hatched);
+    uniforms->SetUniformf("hatchStep", static_cast<float>(kHatchStep * devicePixelRatioF()));
     // Less than none: the middle of a line would be drawn yet.
     uniforms->SetUniformf("lineWidth", lines ? static_cast<float>(devicePixelRatioF()) : -1.0f);
   }
@@ -598,8 +608,11 @@ std::function<QColor(std::size_t)> Viewport::cellColors() const {
 }
 
 std::function<QColor(std::size_t)> Viewport::qualityColors() const {
-  return [scale = qualityScale(), &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](
-             std::size_t c) { return theme::quality(scale.badness(c, static_cast<double>(value[c]))); };
+  return [scale = qualityScale(),
+          &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](std::size_t c) {
+    const double bad = scale.badness(c, static_cast<double>(value[c]));
+    return bad >= 1 ? theme::failing : theme::quality(std::min(bad, kNearlyFailing));
+  };
 }
 
 void Viewport::rebuildPart() {

@@ -4,6 +4,8 @@
 #include "app/window_fixture.h"
 #include "support/briefs.h"
 #include <QComboBox>
+#include <QFile>
+#include <QTemporaryDir>
 #include <QWheelEvent>
 #include <numeric>
 
@@ -297,6 +299,45 @@ TEST_F(Lenses, linesOfElementsAreFaintWhereTheyWouldCoverThem) {
     for (int x = 0; x < near.width(); ++x)
       dark += bare.pixelColor(x, y).lightness() - near.pixelColor(x, y).lightness() > 50;
   EXPECT_GT(dark, near.width());
+}
+
+TEST_F(Lenses, failingElementsAreHatched) {
+  QTemporaryDir dir;
+  for (const char* name : {"saddle-clamp.step", "saddle-clamp.brief"})
+    QFile::copy(QString::fromStdString(demo(name)), dir.filePath(name));
+  QFile limits(dir.filePath("strict.limits")), brief(dir.filePath("saddle-clamp.brief"));
+  ASSERT_TRUE(limits.open(QIODevice::WriteOnly));
+  limits.write("format = 1\nname = \"strict\"\n\n[[limit]]\nmetric = \"skewness\"\nbound = 0.35\n");
+  limits.close();
+  ASSERT_TRUE(brief.open(QIODevice::ReadWrite));
+  QByteArray text = brief.readAll();
+  ASSERT_TRUE(text.contains("purpose = \"strength\""));
+  text.replace("purpose = \"strength\"", "purpose = \"strength\"\nfile = \"strict.limits\"");
+  brief.resize(0);
+  brief.write(text);
+  brief.close();
+  open(brief.fileName().toStdString());
+  mesh();
+  w->setLens(static_cast<int>(Lens::Quality));
+  auto* v = w->viewport();
+  v->setEdgesShown(false);
+  // Of what is chosen: stripes of ink among pixels of a strong colour.
+  auto striped = [&](double from, double to) {
+    w->auditPanel()->histogram()->brush(from, to);
+    const QImage i = v->picture();
+    double ink = 0, colour = 0;
+    for (int y = 0; y < i.height(); ++y)
+      for (int x = 0; x < i.width(); ++x) {
+        const QColor c = i.pixelColor(x, y);
+        colour += c.hsvSaturationF() > 0.4f;
+        ink += c.hsvSaturationF() < 0.35f && c.lightness() < 120;
+      }
+    EXPECT_GT(colour, 1000);
+    return ink / colour;
+  };
+  const double failing = striped(0.36, 0.7), near = striped(0.2, 0.34);
+  EXPECT_GT(failing, 0.1);
+  EXPECT_LT(near, 0.3 * failing);
 }
 
 TEST_F(Lenses, chosenElementsAreSeenWhateverLiesBeforeThem) {
