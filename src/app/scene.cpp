@@ -279,6 +279,83 @@ void PaintedSurface::paint(const std::function<QColor(std::size_t)>& color) cons
   polygons->GetCellData()->SetScalars(colors);
 }
 
+PaintedSurface coarseSurface(const MeshLook& look, const std::function<bool(std::size_t)>& shown) {
+  Facets b;
+  PaintedSurface r;
+  for (const auto& p : look.coarse) {
+    if (!shown(p.face)) continue;
+    b.triangle(p.at, 0, Qt::black);
+    r.face.push_back(p.face);
+  }
+  r.polygons = b.result();
+  return r;
+}
+
+namespace {
+/// Triangles between the middles of clusters of nodes: those that lie in one cube of a grid become one (vertex
+/// clustering, Rossignac & Borrel 1993). Its width is such that a surface of this area comes to about `aim` triangles.
+std::vector<MeshLook::Piece> cluster(const Mesh& m, double aim) {
+  std::vector<std::array<std::int32_t, 3>> triangles;
+  std::vector<std::uint32_t> of;
+  double area = 0;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) {
+    if (m.faceRegions[f][1] >= 0 && m.faceRegions[f][0] >= 0) continue;
+    const auto n = m.faces.of(f);
+    const auto corners = static_cast<std::size_t>(topology(m.faces.type[f]).corners);
+    auto at = [&](std::size_t i) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n[i])]; };
+    for (std::size_t i = 1; i + 1 < corners; ++i) {
+      triangles.push_back({n[0], n[i], n[i + 1]});
+      of.push_back(static_cast<std::uint32_t>(f));
+      area += 0.5 * (at(i) - at(0)).cross(at(i + 1) - at(0)).norm();
+    }
+  }
+  const double width = std::sqrt(2 * area / aim);
+  if (!(width > 0)) return {};
+  struct Cluster { // stands where its nodes on points of the part are, else those on edges, else all
+    Vec3 sum = Vec3::Zero();
+    double count = 0;
+    int dim = 3;
+  };
+  std::vector<Cluster> clusters;
+  std::map<std::array<std::int64_t, 3>, std::int32_t> byCube;
+  std::vector<std::int32_t> clusterOf(m.nodes.size(), -1);
+  auto clustered = [&](std::int32_t node) {
+    auto& c = clusterOf[static_cast<std::size_t>(node)];
+    if (c < 0) {
+      const Vec3& p = m.nodes[static_cast<std::size_t>(node)];
+      std::array<std::int64_t, 3> cube;
+      for (int k = 0; k < 3; ++k) cube[static_cast<std::size_t>(k)] = std::llround(std::floor(p[k] / width));
+      auto [it, fresh] = byCube.try_emplace(cube, static_cast<std::int32_t>(clusters.size()));
+      if (fresh) clusters.emplace_back();
+      c = it->second;
+      auto& to = clusters[static_cast<std::size_t>(c)];
+      const int dim = m.nodeLink.empty() ? 2 : m.nodeLink[static_cast<std::size_t>(node)].dim;
+      if (dim < to.dim) to = {Vec3::Zero(), 0, dim};
+      if (dim == to.dim) to.sum += p, ++to.count;
+    }
+    return c;
+  };
+  std::map<std::array<std::int32_t, 3>, std::uint32_t> kept; // turned so that the smallest comes first: sides count
+  for (std::size_t i = 0; i < triangles.size(); ++i) {
+    std::array<std::int32_t, 3> c;
+    for (std::size_t k = 0; k < 3; ++k) c[k] = clustered(triangles[i][k]);
+    if (c[0] == c[1] || c[1] == c[2] || c[2] == c[0]) continue;
+    std::rotate(c.begin(), std::min_element(c.begin(), c.end()), c.end());
+    kept.try_emplace(c, of[i]);
+  }
+  std::vector<MeshLook::Piece> r;
+  for (const auto& [c, face] : kept) {
+    auto& piece = r.emplace_back();
+    piece.face = face;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto& from = clusters[static_cast<std::size_t>(c[k])];
+      piece.at[k] = from.sum / from.count;
+    }
+  }
+  return r;
+}
+} // namespace
+
 MeshLook lookAt(const Mesh& m, const Progress* progress) {
   MeshLook r;
   r.near = cellNeighbours(m, progress);
@@ -294,6 +371,8 @@ MeshLook lookAt(const Mesh& m, const Progress* progress) {
   std::sort(r.sides.begin(), r.sides.end(), [](const MeshLook::Side& x, const MeshLook::Side& y) {
     return std::pair(pairKey(x.a, x.b), x.face) < std::pair(pairKey(y.a, y.b), y.face);
   });
+  if (progress) progress->check();
+  if (m.faces.size() > kFacesInMotion) r.coarse = cluster(m, static_cast<double>(kFacesInMotion) / 2);
   return r;
 }
 

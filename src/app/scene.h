@@ -15,6 +15,8 @@ struct Plane {
   Vec3 origin, normal;
 };
 
+/// Faces of a mesh's boundary from which on something simpler stands in for them while the picture moves.
+inline constexpr std::size_t kFacesInMotion = 30000;
 /// What drawing asks of a mesh again and again: made once per mesh, off the window's thread.
 struct MeshLook {
   struct Side {
@@ -23,6 +25,12 @@ struct MeshLook {
   Neighbours near;
   std::vector<std::int32_t> behind; ///< cell behind each boundary face, -1 for none
   std::vector<Side> sides;          ///< sides of the boundary faces (halves of curved ones), equal ones in a row
+  struct Piece {
+    std::array<Vec3, 3> at;
+    std::uint32_t face; ///< a boundary face that it stands for
+  };
+  /// A surface of fewer triangles that stands in for that of a fine mesh while the picture moves; else empty.
+  std::vector<Piece> coarse;
 };
 MeshLook lookAt(const Mesh& mesh, const Progress* progress = nullptr);
 
@@ -69,6 +77,8 @@ PolyData segments(const std::vector<std::array<Vec3, 2>>& lines);
 inline constexpr const char* kSides = "sides";
 /// Boundary faces of a mesh.
 PaintedSurface meshSurface(const Mesh& mesh, const std::function<bool(std::size_t)>& shown);
+/// What stands in for it, of the faces for which `shown` holds.
+PaintedSurface coarseSurface(const MeshLook& look, const std::function<bool(std::size_t)>& shown);
 /// Whole cells: all their outer faces against the rest, coloured per cell.
 PolyData cellFaces(const Mesh& mesh, const MeshLook& look, const std::vector<std::int32_t>& cells,
                    const std::function<QColor(std::size_t)>& color);

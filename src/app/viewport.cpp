@@ -35,7 +35,6 @@
 namespace tess {
 namespace {
 constexpr double kShrink = 0.78;               ///< of a cell's size when cells are drawn apart
-constexpr std::size_t kFacesInMotion = 30000;  ///< of a mesh's surface, before the part's stands in for it
 constexpr std::size_t kBrushedInMotion = 8000; ///< cells drawn while a choice changes
 constexpr std::size_t kBrushedAtRest = 150000; ///< and afterwards; more would take seconds and hide each other
 constexpr std::size_t kBrushedMore = 5;        ///< times as many with every rest until then
@@ -115,20 +114,21 @@ struct Viewport::Impl {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
   };
-  Layer part, partEdges, mesh, selected, selectedEdges, hover, cells, marks, outline, points, openEdges, sharedEdges;
+  Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, cells, marks, outline, points, openEdges,
+      sharedEdges;
   /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
   /// layers that shine through must be sorted, which takes a software GL most of a picture's time.
   Layer ghost, ghostEdges;
   std::array<Layer, ViewLook::kMostSections> cut; ///< by section
   std::vector<Layer*> all() {
-    std::vector<Layer*> r{&part,  &partEdges, &mesh,   &selected,  &selectedEdges, &hover, &cells,
-                          &marks, &outline,   &points, &openEdges, &sharedEdges,   &ghost, &ghostEdges};
+    std::vector<Layer*> r{&part,  &partEdges, &mesh,   &coarse,    &selected,    &selectedEdges, &hover,     &cells,
+                          &marks, &outline,   &points, &openEdges, &sharedEdges, &ghost,         &ghostEdges};
     for (Layer& l : cut) r.push_back(&l);
     return r;
   }
   /// Surfaces of elements, with their lines.
   std::vector<Layer*> meshed() {
-    std::vector<Layer*> r{&mesh, &cells};
+    std::vector<Layer*> r{&mesh, &coarse, &cells};
     for (Layer& l : cut) r.push_back(&l);
     return r;
   }
@@ -260,7 +260,10 @@ void Viewport::setDetail() {
   // Sorting what shines through takes seconds: the part's own edges will do to aim by.
   const bool edgesAlone = m_moving && m_ofThisPart && (m_show.linesOnly || shinesThrough()) &&
                           count(d->mesh) > static_cast<vtkIdType>(kFacesInMotion);
-  d->mesh.actor->SetVisibility(count(d->mesh) > 0 && !m_wholeCells && !swap && !edgesAlone);
+  const bool meshed = count(d->mesh) > 0 && !m_wholeCells && !swap && !edgesAlone;
+  const bool coarse = meshed && m_moving && !m_show.linesOnly && !shinesThrough() && count(d->coarse) > 0;
+  d->mesh.actor->SetVisibility(meshed && !coarse);
+  d->coarse.actor->SetVisibility(coarse);
   if (m_show.linesOnly) {
     for (auto* l : {&d->part, &d->ghost}) l->actor->SetVisibility(false);
   }
@@ -658,8 +661,8 @@ void Viewport::rebuildPart() {
 
 void Viewport::rebuildMesh() {
   const auto none = PolyData::New();
-  PolyData surface = none, cells = none;
-  if (m_drawnMesh.of != m_run) m_drawnMesh = {}; // or a run that was thrown away would stay in memory
+  PolyData surface = none, coarse = none, cells = none;
+  if (m_drawnMesh.of != m_run) m_drawnMesh = m_drawnCoarse = {}; // or a run that was thrown away would stay in memory
   if (drawsMesh()) {
     const Mesh& m = m_run->mesh;
     auto shown = [&](std::size_t f) {
@@ -684,15 +687,23 @@ void Viewport::rebuildMesh() {
       return m.faceLink[f] >= 0 && link < ofPart.size() ? ofPart[link] : theme::cells;
     };
     auto painted = [&](auto&& tint) {
-      if (!m_drawnMesh.of || m_drawnMesh.hidden != m_hiddenFaces)
+      if (!m_drawnMesh.of || m_drawnMesh.hidden != m_hiddenFaces) {
         m_drawnMesh = {m_run, m_hiddenFaces, meshSurface(m, shown)};
+        m_drawnCoarse = {m_run, m_hiddenFaces, coarseSurface(*m_look, shown)};
+      }
       m_drawnMesh.surface.paint(tint); // another lens is another colour of what was drawn before
       return m_drawnMesh.surface.polygons;
     };
     // Of a part that is not there any more the mesh is all that tells its shape.
     if (m_brush && !m_ofThisPart) d->put(d->ghost, painted([](std::size_t) { return ghostColor(); }));
-    if (!m_brush) surface = painted(color);
-    d->mesh.actor->GetProperty()->SetInterpolationToFlat();
+    if (!m_brush) {
+      surface = painted(color);
+      if (!standsIn()) {
+        m_drawnCoarse.surface.paint(color);
+        coarse = m_drawnCoarse.surface.polygons;
+      }
+    }
+    for (auto* l : {&d->mesh, &d->coarse}) l->actor->GetProperty()->SetInterpolationToFlat();
     const auto cellTint = cellColors();
     if (m_brush && !m_show.shrunk) cells = cellFaces(m, *m_look, m_brushDrawn, cellTint);
     if (m_show.shrunk && !m_show.cut) { // what is chosen, or the cells behind the boundary
@@ -702,12 +713,13 @@ void Viewport::rebuildMesh() {
           if (inCell[f] >= 0 && shown(f)) drawn.push_back(inCell[f]);
         std::sort(drawn.begin(), drawn.end());
         drawn.erase(std::unique(drawn.begin(), drawn.end()), drawn.end());
-        surface = none;
+        surface = coarse = none;
       }
       cells = shrunkCells(m, drawn, kShrink, cellTint);
     }
   }
   d->put(d->mesh, surface);
+  d->put(d->coarse, coarse);
   d->put(d->cells, cells);
   rebuildOddEdges();
   // Many layers that shine through must be sorted: the blending that does without overflows into false colours.
@@ -801,8 +813,8 @@ void Viewport::rebuildSection() {
     const Vec3 at = p.offset * p.normal, keep = -p.normal;
     d->clip[i]->SetOrigin(at.x(), at.y(), at.z());
     d->clip[i]->SetNormal(keep.x(), keep.y(), keep.z());
-    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->selected, &d->selectedEdges, &d->hover, &d->openEdges,
-                    &d->sharedEdges, &d->ghost, &d->ghostEdges})
+    for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->coarse, &d->selected, &d->selectedEdges, &d->hover,
+                    &d->openEdges, &d->sharedEdges, &d->ghost, &d->ghostEdges})
       l->mapper->AddClippingPlane(d->clip[i]);
     for (std::size_t k = 0; k < sections; ++k) // what one plane cuts open another may cut away
       if (k != i && m_show.manner == SectionManner::Cut) d->cut[k].mapper->AddClippingPlane(d->clip[i]);
@@ -843,7 +855,7 @@ void Viewport::rebuildSection() {
   const bool whole = !m_show.cut && m_hiddenFaces.empty() && !shinesThrough() && !m_show.linesOnly && !m_brush &&
                      m_part &&
                      std::all_of(m_part->bodies.begin(), m_part->bodies.end(), [](const auto& b) { return b.closed; });
-  for (auto* l : {&d->part, &d->mesh}) l->actor->GetProperty()->SetBackfaceCulling(whole);
+  for (auto* l : {&d->part, &d->mesh, &d->coarse}) l->actor->GetProperty()->SetBackfaceCulling(whole);
   setDetail();
   rebuildNumbers();
   emit sectionChanged();

@@ -186,7 +186,7 @@ private:
     std::shared_ptr<const void> of;       ///< the run or the part
     std::set<int> hidden;                 ///< faces of the part
     PaintedSurface surface;
-  } m_drawnMesh, m_drawnPart;
+  } m_drawnMesh, m_drawnCoarse, m_drawnPart;
   std::shared_ptr<const SizeField> m_field;
   std::shared_ptr<const SizeShade> m_shade;
   std::vector<int> m_groupOfFace, m_groupOfRunFace; ///< of the part; of the mesh, where it is of another one

@@ -432,6 +432,51 @@ TEST(Scene, linesOfASurfaceAreTheSidesOfItsElements) {
   }
 }
 
+TEST(Scene, aFineSurfaceHasACoarseOneThatStandsIn) {
+  // A cube of many small squares, each side with nodes of its own that know edges and corners.
+  auto cube = [](int n) {
+    Mesh m;
+    for (int side = 0; side < 6; ++side) {
+      const int axis = side / 2, u = (axis + 1) % 3, v = (axis + 2) % 3;
+      const auto first = static_cast<std::int32_t>(m.nodes.size());
+      for (int j = 0; j <= n; ++j)
+        for (int i = 0; i <= n; ++i) {
+          Vec3 p = Vec3::Zero();
+          p[axis] = side % 2;
+          p[u] = i / static_cast<double>(n);
+          p[v] = j / static_cast<double>(n);
+          m.nodes.push_back(p);
+          m.nodeLink.push_back({static_cast<std::int8_t>(2 - (i % n == 0) - (j % n == 0)), 0});
+        }
+      for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i) {
+          const std::int32_t a = first + j * (n + 1) + i, b = a + 1, c = a + n + 2, d = a + n + 1;
+          const std::array<std::int32_t, 4> out{a, b, c, d}, in{d, c, b, a};
+          m.faces.add(ElementType::Quad4, side % 2 ? out : in);
+          m.faceLink.push_back(side);
+          m.faceRegions.push_back({0, -1});
+        }
+    }
+    return m;
+  };
+  EXPECT_TRUE(lookAt(cube(20)).coarse.empty()) << "what is not fine needs none";
+  const MeshLook look = lookAt(cube(80));
+  const auto whole = coarseSurface(look, [](std::size_t) { return true; });
+  EXPECT_LT(whole.face.size(), 38400u / 2);
+  EXPECT_GT(whole.face.size(), 5000u);
+  double area = 0;
+  for (const auto& p : look.coarse) {
+    const Vec3 n = 0.5 * (p.at[1] - p.at[0]).cross(p.at[2] - p.at[0]), mid = (p.at[0] + p.at[1] + p.at[2]) / 3;
+    area += n.norm();
+    EXPECT_GT(n.dot(mid - Vec3(0.5, 0.5, 0.5)), 0);
+    EXPECT_NEAR((mid - Vec3(0.5, 0.5, 0.5)).cwiseAbs().maxCoeff(), 0.5, 1e-9);
+  }
+  EXPECT_NEAR(area, 6, 0.4);
+  const auto one = coarseSurface(look, [](std::size_t f) { return f < 6400; });
+  EXPECT_GT(one.face.size(), 800u);
+  EXPECT_LT(one.face.size(), whole.face.size() / 5);
+}
+
 TEST_F(Panels, aTaskOverItsMemoryIsTold) {
   open("saddle-clamp.brief");
   Problem told;
