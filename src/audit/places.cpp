@@ -66,6 +66,7 @@ std::vector<std::int32_t> worstOf(std::vector<std::int32_t> cells, const std::ve
 }
 
 constexpr std::size_t kMostFailing = 5000, kMostSound = 20;
+constexpr double kWidest = 1.0 / 3; ///< of a place, against the diagonal of the mesh
 
 std::vector<std::int32_t> cellsWhere(std::size_t count, const std::function<bool(std::size_t)>& on) {
   std::vector<std::int32_t> r;
@@ -110,14 +111,31 @@ std::vector<WorstPlace> placesOf(const Mesh& m, const std::vector<float>& value,
     });
   }
   std::unordered_map<std::size_t, std::size_t> number;
-  std::vector<WorstPlace> r;
+  std::vector<std::vector<std::size_t>> joined; // each with its worst first
   for (std::size_t i = 0; i < bad.size(); ++i) {
-    auto [it, fresh] = number.emplace(root(i), r.size());
-    if (fresh) {
-      auto c = static_cast<std::size_t>(bad[i]);
-      r.push_back({bad[i], {}, value[c], cellCenter(m, c), false, {}});
+    auto [it, fresh] = number.emplace(root(i), joined.size());
+    if (fresh) joined.emplace_back();
+    joined[it->second].push_back(i);
+  }
+  // What fails all over the part is no place that one can look at: it is divided around its worst cells.
+  Box whole;
+  for (const Vec3& p : m.nodes) whole.add(p);
+  const double reach = kWidest / 2 * whole.diagonal();
+  std::vector<std::vector<std::size_t>> found;
+  for (auto& left : joined)
+    while (!left.empty()) {
+      auto& place = found.emplace_back();
+      const Vec3 at = boxes[left[0]].center();
+      std::vector<std::size_t> rest;
+      for (std::size_t i : left) ((boxes[i].center() - at).norm() <= reach ? place : rest).push_back(i);
+      left = std::move(rest);
     }
-    r[it->second].cells.push_back(bad[i]);
+  std::sort(found.begin(), found.end()); // by their worst cells
+  std::vector<WorstPlace> r;
+  for (const auto& place : found) {
+    const auto c = static_cast<std::size_t>(bad[place[0]]);
+    r.push_back({bad[place[0]], {}, value[c], cellCenter(m, c), false, {}});
+    for (std::size_t i : place) r.back().cells.push_back(bad[i]);
   }
   for (auto& p : r) std::sort(p.cells.begin(), p.cells.end());
   tellGroups(m, r);

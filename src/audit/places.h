@@ -15,8 +15,9 @@ struct WorstPlace {
 };
 
 /// Groups the cells that fail a limit of the metric (or, when none fails or there is no limit, its worst ones, see
-/// MetricValues) by nearness: cells with a common node, or closer than their own size, are one place. Worst place
-/// first; at most 5000 cells are looked at, the worst of them. Deterministic.
+/// MetricValues) by nearness: cells with a common node, or closer than their own size, are one place, unless it would
+/// be wider than a third of the mesh: then it is divided around its worst cells. Worst place first; at most 5000 cells
+/// are looked at, the worst of them. Deterministic.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
 /// The same for the cells that one limit judges, from its side.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, const Limit& limit);

@@ -203,6 +203,35 @@ TEST(WorstPlaces, neighboursAreOnePlace) {
   }
 }
 
+TEST(Audit, whatFailsAllAlongThePartIsSeveralPlaces) {
+  Mesh m;
+  for (int i = 0; i < 60; ++i) { // each touches the next; the worst stand at 20 and 45
+    const auto first = static_cast<std::int32_t>(m.nodes.size());
+    const double height = 0.01 + 0.0002 * std::min(std::abs(i - 20), std::abs(i - 45) + 1);
+    for (const Vec3& p : {Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(0, 1, 0), Vec3(0.3, 0.3, height)})
+      m.nodes.push_back(p + Vec3(i, 0, 0));
+    m.cells.add(ElementType::Tet4, std::vector<std::int32_t>{first, first + 1, first + 2, first + 3});
+  }
+  m.cellRegion.assign(m.cells.size(), 0);
+  m.regions = {"solid"};
+  rebuildFaces(m);
+  const Audit audit = auditMesh(m, *limitSet("general"), nullptr);
+  const auto places = worstPlaces(m, audit, Metric::MinDihedral);
+  ASSERT_GE(places.size(), 3u);
+  EXPECT_EQ(places[0].worst, 20);
+  EXPECT_EQ(places[1].worst, 45);
+  std::set<std::int32_t> all;
+  for (std::size_t k = 0; k < places.size(); ++k) {
+    all.insert(places[k].cells.begin(), places[k].cells.end());
+    EXPECT_LE(places[k].cells.back() - places[k].cells.front(), 20);
+    EXPECT_TRUE(std::is_sorted(places[k].cells.begin(), places[k].cells.end()));
+    if (k) {
+      EXPECT_LE(places[k - 1].value, places[k].value);
+    }
+  }
+  EXPECT_EQ(all.size(), 60u) << "each is in one";
+}
+
 TEST(Audit, classesCountEveryElementOnceByItsRoomToTheLimits) {
   Mesh m = meshOf(made("cylinder 3 8"), 1.5).mesh;
   Audit a = auditMesh(m, *limitSet("general"));
