@@ -264,6 +264,7 @@ void AuditPanel::refreshLimits() {
       connect(accept, &QToolButton::clicked, this,
               [this, l = r.limit, worst = r.worst] { emit acceptWanted(l, worst); });
       auto* line = new QHBoxLayout;
+      line->setSpacing(16);
       line->addStretch();
       line->addWidget(styledLabel(r.failing == 1 ? tr("1 fails") : tr("%L1 fail").arg(r.failing), "problem", false));
       line->addWidget(accept);

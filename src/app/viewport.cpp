@@ -87,7 +87,8 @@ constexpr const char* kLines = R"(
   float line = clamp(0.5 + 0.5 * lineWidth - sqrt(min(away.x, min(away.y, away.z))), 0.0, 1.0)
              * clamp(lineWidth * heightVSOutput * inversesqrt(steepest) / 6.0, 0.12, 1.0);
 )";
-/// Failing elements are hatched: no meaning by colour alone. Nothing else has their very colour.
+/// Failing elements are hatched: no meaning by colour alone. Nothing else has their very colour where colour is
+/// quality.
 constexpr const char* kHatch = R"(
   if (distance(ambientColor + diffuseColor, hatchedColor) < 0.01)
     fragOutput0.rgb = mix(fragOutput0.rgb, lineInk, 0.75 * step(fract((gl_FragCoord.x + gl_FragCoord.y) / hatchStep), 0.28));
@@ -164,9 +165,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetDiffuse(1 - kAmbient);
     l->actor->GetProperty()->SetSpecular(0.0);
   }
-  auto lit = d->solids();
-  lit.insert(lit.end(), {&d->selected, &d->hover, &d->ghost});
-  for (auto* l : lit)
+  for (auto* l : {&d->part, &d->selected, &d->hover, &d->ghost})
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
   for (auto* l : {&d->selected, &d->hover}) {
     l->mapper->SetScalarVisibility(false);
@@ -268,7 +267,9 @@ void Viewport::setDetail() {
     for (auto* l : {&d->part, &d->ghost}) l->actor->SetVisibility(false);
   }
   const bool lines = m_show.edges && m_show.lens != Lens::Edges;
-  const float hatched[3] = {theme::failing.redF(), theme::failing.greenF(), theme::failing.blueF()};
+  const QColor& f = theme::failing;
+  const bool judged = m_show.lens == Lens::Quality || m_brush;
+  const float hatched[3] = {judged ? f.redF() : -1, judged ? f.greenF() : -1, judged ? f.blueF() : -1};
   if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
   for (auto* l : d->meshed()) {
     const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
