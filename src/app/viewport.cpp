@@ -880,13 +880,14 @@ Section Viewport::sectionAcross(int axis) const {
 }
 
 void Viewport::setSection(bool on) {
+  if (!m_part) return; // there is nothing to cut
   if (on && m_show.sections.empty()) m_show.sections.push_back(sectionAcross(0));
   m_show.cut = on;
   rebuildMesh();
 }
 
 void Viewport::addSection() {
-  if (m_show.sections.size() >= ViewLook::kMostSections) return;
+  if (!m_part || m_show.sections.size() >= ViewLook::kMostSections) return;
   const int last = m_show.sections.empty() ? -1 : m_show.sections.back().axis();
   m_show.sections.push_back(sectionAcross((last + 1) % 3));
   m_show.active = m_show.sections.size() - 1;
@@ -909,6 +910,7 @@ void Viewport::activateSection(std::size_t index) {
 }
 
 void Viewport::nextSectionAxis() {
+  if (!m_part) return;
   if (!m_show.cut) setSection(true);
   Section& s = *activeSection();
   const auto [lo, hi] = extentAlong(s.normal);

@@ -283,6 +283,29 @@ TEST_F(Window, stopKeepsThePreviousMeshAndAnswersSoon) {
   EXPECT_EQ(w->currentRun(), before);         // a run that went on to its end would have replaced it
 }
 
+TEST_F(Window, theViewIsSafeWithoutAPart) {
+  auto* v = w->viewport();
+  for (const char* command :
+       {"section", "sectionanotherplane", "sectionnextaxis", "sectiontheotherside", "sectionforth", "hideselection",
+        "onlytheselection", "showall", "fit", "seethrough", "edgesalone"}) {
+    auto* a = w->findChild<QAction*>(command);
+    ASSERT_TRUE(a) << command;
+    a->trigger();
+    for (auto button : {Qt::LeftButton, Qt::RightButton, Qt::MiddleButton}) {
+      const QPoint from(v->width() / 3, v->height() / 3);
+      QTest::mousePress(v, button, {}, from);
+      for (int i = 1; i <= 3; ++i) {
+        const QPointF at = from + QPoint(20 * i, 10 * i);
+        QMouseEvent e(QEvent::MouseMove, at, v->mapToGlobal(at), Qt::NoButton, button, Qt::NoModifier);
+        QApplication::sendEvent(v, &e);
+      }
+      QTest::mouseRelease(v, button, {}, from + QPoint(60, 30));
+    }
+  }
+  EXPECT_FALSE(v->sectionOn());
+  EXPECT_EQ(v->picture().pixelColor(v->width() / 2, v->height() / 2), theme::viewport);
+}
+
 TEST_F(Window, failingPartIsAFindingNotACrash) {
   TempFolder dir;
   std::string path = dir.write("gone.brief", "format = 1\n[part]\nfile = \"none.step\"\n");
