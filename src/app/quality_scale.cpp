@@ -29,7 +29,7 @@ double QualityScale::badness(double value, const Limit* limit) const {
   const double worst = limit ? limit->bound : m_worst;
   if (limit && (limit->atLeast ? value < worst : value > worst)) return 1;
   const double share = worst != m_best ? std::clamp((value - m_best) / (worst - m_best), 0.0, 1.0) : 0;
-  return limit ? share : 0.5 * share;
+  return limit ? std::min(share, kNearlyFailing) : 0.5 * share;
 }
 
 double QualityScale::badness(double value) const {

@@ -21,7 +21,9 @@ public:
   const Limit* limit() const { return m_limit; }
   /// Colour value (see theme::quality) at the end of the scale.
   double worstBadness() const { return m_limit ? 1 : 0.5; }
-  /// Colour value, 0 to 1; 1 is failing.
+  /// Of what is at its limit and does not fail: a colour of its own, since what fails is hatched by its colour.
+  static constexpr double kNearlyFailing = 0.98;
+  /// Colour value, 0 to kNearlyFailing, or 1: failing, and nothing else.
   double badness(double value) const;
   /// The same by the limits that judge this cell: failing where it fails one of them.
   double badness(std::size_t cell, double value) const;

@@ -93,8 +93,7 @@ constexpr const char* kHatch = R"(
   if (distance(ambientColor + diffuseColor, hatchedColor) < 0.01)
     fragOutput0.rgb = mix(fragOutput0.rgb, lineInk, 0.75 * step(fract((gl_FragCoord.x + gl_FragCoord.y) / hatchStep), 0.28));
 )";
-constexpr double kHatchStep = 6;        ///< pixels
-constexpr double kNearlyFailing = 0.98; ///< the worst badness of what does not fail, by its colour
+constexpr double kHatchStep = 6; ///< pixels
 constexpr const char* kInk = "fragOutput0 = mix(fragOutput0, vec4(lineInk, 1.0), line);";
 constexpr const char* kInkAlone = "if (line < 0.02) discard; fragOutput0 = vec4(lineInk, line);";
 constexpr double kAmbientOfGhost = 0.6;
@@ -115,15 +114,15 @@ struct Viewport::Impl {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
   };
-  Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, cells, marks, outline, points, openEdges,
-      sharedEdges;
+  Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, hoverEdges, cells, marks, outline, points,
+      openEdges, sharedEdges;
   /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
   /// layers that shine through must be sorted, which takes a software GL most of a picture's time.
   Layer ghost, ghostEdges;
   std::array<Layer, ViewLook::kMostSections> cut; ///< by section
   std::vector<Layer*> all() {
-    std::vector<Layer*> r{&part,  &partEdges, &mesh,   &coarse,    &selected,    &selectedEdges, &hover,     &cells,
-                          &marks, &outline,   &points, &openEdges, &sharedEdges, &ghost,         &ghostEdges};
+    std::vector<Layer*> r{&part,  &partEdges, &mesh,    &coarse, &selected,  &selectedEdges, &hover, &hoverEdges,
+                          &cells, &marks,     &outline, &points, &openEdges, &sharedEdges,   &ghost, &ghostEdges};
     for (Layer& l : cut) r.push_back(&l);
     return r;
   }
@@ -184,7 +183,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
   }
-  for (auto* l : {&d->marks, &d->outline, &d->points, &d->openEdges, &d->sharedEdges}) {
+  for (auto* l : {&d->marks, &d->outline, &d->points, &d->openEdges, &d->sharedEdges, &d->hoverEdges}) {
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
@@ -207,7 +206,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->selectedEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13);
-  d->hover.actor->GetProperty()->SetLineWidth(5);
+  d->hoverEdges.actor->GetProperty()->SetLineWidth(5);
+  d->hoverEdges.actor->GetProperty()->SetOpacity(0.5);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
   m_rest.setSingleShot(true);
@@ -290,7 +290,7 @@ void Viewport::applyTheme() {
   auto tint = [](Impl::Layer& l, const QColor& c) {
     l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
   };
-  for (auto* l : {&d->selected, &d->hover, &d->selectedEdges, &d->marks, &d->outline, &d->points})
+  for (auto* l : {&d->selected, &d->hover, &d->hoverEdges, &d->selectedEdges, &d->marks, &d->outline, &d->points})
     tint(*l, theme::accent);
   tint(d->openEdges, theme::failing);
   tint(d->sharedEdges, theme::accent);
@@ -612,11 +612,8 @@ std::function<QColor(std::size_t)> Viewport::cellColors() const {
 }
 
 std::function<QColor(std::size_t)> Viewport::qualityColors() const {
-  return [scale = qualityScale(),
-          &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](std::size_t c) {
-    const double bad = scale.badness(c, static_cast<double>(value[c]));
-    return bad >= 1 ? theme::failing : theme::quality(std::min(bad, kNearlyFailing));
-  };
+  return [scale = qualityScale(), &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](
+             std::size_t c) { return theme::quality(scale.badness(c, static_cast<double>(value[c]))); };
 }
 
 void Viewport::rebuildPart() {
@@ -771,6 +768,7 @@ void Viewport::rebuildHighlight() {
   d->put(d->selected, none);
   d->put(d->selectedEdges, none);
   d->put(d->hover, none);
+  d->put(d->hoverEdges, none);
   d->put(d->points, none);
   if (m_part) {
     auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
@@ -795,7 +793,7 @@ void Viewport::rebuildHighlight() {
     if (!faces.empty())
       d->put(d->hover, partSurface(*m_part, [&](int f) { return faces.count(f) > 0; }).polygons);
     else if (m_litDim == Dim::Edge && !m_lit.empty())
-      d->put(d->hover, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
+      d->put(d->hoverEdges, partEdges(*m_part, [&](int x) { return m_lit.count(x) > 0; }));
   }
   rebuildNumbers();
   redraw();
@@ -815,7 +813,7 @@ void Viewport::rebuildSection() {
     d->clip[i]->SetOrigin(at.x(), at.y(), at.z());
     d->clip[i]->SetNormal(keep.x(), keep.y(), keep.z());
     for (auto* l : {&d->part, &d->partEdges, &d->mesh, &d->coarse, &d->selected, &d->selectedEdges, &d->hover,
-                    &d->openEdges, &d->sharedEdges, &d->ghost, &d->ghostEdges})
+                    &d->hoverEdges, &d->openEdges, &d->sharedEdges, &d->ghost, &d->ghostEdges})
       l->mapper->AddClippingPlane(d->clip[i]);
     for (std::size_t k = 0; k < sections; ++k) // what one plane cuts open another may cut away
       if (k != i && m_show.manner == SectionManner::Cut) d->cut[k].mapper->AddClippingPlane(d->clip[i]);

@@ -266,7 +266,8 @@ private:
   void centrePicture();
   /// Centres the picture in what is not covered now; returns its size.
   QSize freeForPicture();
-  Section* activeSection() { return m_show.cut ? &m_show.sections[m_show.active] : nullptr; }
+  /// Null where nothing is cut, as when there is no part.
+  Section* activeSection() { return m_part && m_show.cut ? &m_show.sections[m_show.active] : nullptr; }
   std::pair<double, double> extentAlong(const Vec3& normal) const; ///< of the part
   /// Through the middle of the part, facing the viewer.
   Section sectionAcross(int axis) const;

@@ -3,6 +3,7 @@
 #include "base/bvh.h"
 #include <algorithm>
 #include <functional>
+#include <limits>
 #include <numeric>
 #include <unordered_map>
 
@@ -118,9 +119,12 @@ std::vector<WorstPlace> placesOf(const Mesh& m, const std::vector<float>& value,
     joined[it->second].push_back(i);
   }
   // What fails all over the part is no place that one can look at: it is divided around its worst cells.
-  Box whole;
-  for (const Vec3& p : m.nodes) whole.add(p);
-  const double reach = kWidest / 2 * whole.diagonal();
+  double reach = std::numeric_limits<double>::infinity();
+  if (fail) { // the few worst of a sound mesh are not so many
+    Box whole;
+    for (const Vec3& p : m.nodes) whole.add(p);
+    reach = kWidest / 2 * whole.diagonal();
+  }
   std::vector<std::vector<std::size_t>> found;
   for (auto& left : joined)
     while (!left.empty()) {

@@ -545,7 +545,7 @@ TEST(QualityScales, nothingFailsWithoutALimitAndEverythingBeyondOneDoes) {
   a.limits.limits = {{Metric::MinDihedral, true, 30, "here"}};
   const QualityScale limited(a, Metric::MinDihedral);
   EXPECT_DOUBLE_EQ(limited.badness(45), 0.5);
-  EXPECT_DOUBLE_EQ(limited.badness(30), 1); // at the limit
+  EXPECT_DOUBLE_EQ(limited.badness(30), QualityScale::kNearlyFailing); // at the limit: it passes
   EXPECT_DOUBLE_EQ(limited.badness(20), 1);
 
   a.limits.limits = {{Metric::MinDihedral, true, 70, "here"}}; // beyond the whole mesh

@@ -283,6 +283,19 @@ TEST_F(Window, stopKeepsThePreviousMeshAndAnswersSoon) {
   EXPECT_EQ(w->currentRun(), before);         // a run that went on to its end would have replaced it
 }
 
+TEST_F(Window, whatACardIsAboutIsSeenWhateverItsKind) {
+  open("saddle-clamp.brief");
+  auto* v = w->viewport();
+  for (auto dim : {Dim::Body, Dim::Face, Dim::Edge, Dim::Point}) {
+    v->light(dim, {});
+    const QImage before = v->picture();
+    std::set<int> all;
+    for (int i = 0; i < w->part()->count(dim); ++i) all.insert(i);
+    v->light(dim, all);
+    EXPECT_NE(v->picture(), before) << static_cast<int>(dim);
+  }
+}
+
 TEST_F(Window, theViewIsSafeWithoutAPart) {
   auto* v = w->viewport();
   for (const char* command :

@@ -203,7 +203,7 @@ TEST(WorstPlaces, neighboursAreOnePlace) {
   }
 }
 
-TEST(Audit, whatFailsAllAlongThePartIsSeveralPlaces) {
+TEST(WorstPlaces, whatFailsAllAlongThePartIsSeveral) {
   Mesh m;
   for (int i = 0; i < 60; ++i) { // each touches the next; the worst stand at 20 and 45
     const auto first = static_cast<std::int32_t>(m.nodes.size());
