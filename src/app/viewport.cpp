@@ -206,8 +206,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
   d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->selectedEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13);
-  d->hoverEdges.actor->GetProperty()->SetLineWidth(5);
-  d->hoverEdges.actor->GetProperty()->SetOpacity(0.5);
+  d->hoverEdges.actor->GetProperty()->SetLineWidth(3);
   d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
   d->renderer->GetActiveCamera()->SetViewAngle(24);
   m_rest.setSingleShot(true);
