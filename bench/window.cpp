@@ -8,7 +8,6 @@
 #include <QMouseEvent>
 #include <QOpenGLContext>
 #include <QOpenGLFunctions>
-#include <QSurfaceFormat>
 #include <QTemporaryDir>
 #include <QThread>
 #include <chrono>
@@ -71,10 +70,7 @@ void row(const char* what, double ms, const char* also = "") { std::printf("| %s
 int main(int argc, char** argv) {
   QTemporaryDir home; // what the program keeps of its user
   for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, home.path().toUtf8());
-  QSurfaceFormat format;
-  format.setVersion(3, 2);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  QSurfaceFormat::setDefaultFormat(format);
+  QSurfaceFormat::setDefaultFormat(tess::Viewport::format());
   QApplication app(argc, argv);
   app.setStyle("Fusion");
   if (argc < 2) return 2;

@@ -5,7 +5,6 @@
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
 #include <QSettings>
-#include <QSurfaceFormat>
 #include <QTimer>
 #include <filesystem>
 
@@ -22,12 +21,7 @@ bool openGlWorks() {
 } // namespace
 
 int main(int argc, char** argv) {
-  QSurfaceFormat f;
-  f.setVersion(3, 2);
-  f.setProfile(QSurfaceFormat::CoreProfile);
-  f.setDepthBufferSize(24);
-  f.setSamples(0);
-  QSurfaceFormat::setDefaultFormat(f);
+  QSurfaceFormat::setDefaultFormat(tess::Viewport::format());
   QApplication app(argc, argv);
   QApplication::setApplicationName("Tesselite");
   QApplication::setApplicationVersion("0.1.0");

@@ -23,7 +23,9 @@
 #include <vtkGenericOpenGLRenderWindow.h>
 #include <vtkMapper.h>
 #include <vtkNew.h>
+#include <vtkOpenGLFXAAFilter.h>
 #include <vtkOpenGLFramebufferObject.h>
+#include <vtkOpenGLRenderer.h>
 #include <vtkOpenGLState.h>
 #include <vtkPlane.h>
 #include <vtkPolyDataMapper.h>
@@ -109,10 +111,12 @@ QColor ghostColor() { return mixed(theme::viewport, theme::part, 0.3); }
 struct Viewport::Impl {
   vtkNew<vtkGenericOpenGLRenderWindow> window;
   vtkNew<vtkRenderer> renderer;
+  vtkNew<vtkOpenGLFXAAFilter> smoother;
   std::array<vtkNew<vtkPlane>, ViewLook::kMostSections> clip;
   struct Layer {
     vtkNew<vtkPolyDataMapper> mapper;
     vtkNew<vtkActor> actor;
+    float pixels = 1; ///< width of its lines, size of its points
   };
   Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, hoverEdges, cells, marks, outline, points,
       openEdges, sharedEdges;
@@ -144,6 +148,16 @@ struct Viewport::Impl {
   }
 };
 
+QSurfaceFormat Viewport::format() {
+  QSurfaceFormat f;
+  f.setVersion(3, 2);
+  f.setProfile(QSurfaceFormat::CoreProfile);
+  f.setOption(QSurfaceFormat::DeprecatedFunctions); // lines wider than a pixel count as deprecated
+  f.setDepthBufferSize(24);
+  f.setSamples(0);
+  return f;
+}
+
 Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<Impl>()) {
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
@@ -152,7 +166,6 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->window->AddRenderer(d->renderer);
   d->window->SetMultiSamples(0);
   d->renderer->SetBackgroundAlpha(1.0);
-  d->renderer->SetUseFXAA(true);
   d->renderer->SetMaximumNumberOfPeels(6);
   d->renderer->SetOcclusionRatio(0.02);
   for (auto* l : d->all()) {
@@ -197,22 +210,22 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->ghost.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehind, false);
   d->ghostEdges.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehindLines,
                                                                          false);
-  d->marks.actor->GetProperty()->SetPointSize(4);
-  d->points.actor->GetProperty()->SetPointSize(9);
-  d->outline.actor->GetProperty()->SetLineWidth(1.6f);
-  d->openEdges.actor->GetProperty()->SetLineWidth(5);
-  d->sharedEdges.actor->GetProperty()->SetLineWidth(3);
   // Feature lines are chords of the same curves as the triangles' sides, but wider than a pixel.
   d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
-  d->partEdges.actor->GetProperty()->SetLineWidth(1.6f);
   d->selectedEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13);
-  d->hoverEdges.actor->GetProperty()->SetLineWidth(3);
-  d->selectedEdges.actor->GetProperty()->SetLineWidth(4);
+  d->partEdges.pixels = d->outline.pixels = 1.6f;
+  d->hoverEdges.pixels = d->sharedEdges.pixels = 3;
+  d->selectedEdges.pixels = d->marks.pixels = 4;
+  d->openEdges.pixels = 5;
+  d->points.pixels = 9;
   d->renderer->GetActiveCamera()->SetViewAngle(24);
   m_rest.setSingleShot(true);
   connect(&m_rest, &QTimer::timeout, this, [this] {
-    m_moving = m_quick = false;
-    setDetail();
+    m_quick = m_moving && m_slow; // the whole picture first, and smoothed when that is there
+    if (std::exchange(m_moving, false)) {
+      setDetail();
+      m_picture = Picture::Old;
+    }
     update();
   });
   m_brushRest.setSingleShot(true);
@@ -225,6 +238,8 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
 }
 
 void Viewport::moving() {
+  m_picture = Picture::Old;
+  m_restMs = kRestMs;
   m_rest.stop(); // counted from the next picture on
   hoverOver(-1);
   if (m_moving) return;
@@ -233,10 +248,11 @@ void Viewport::moving() {
 }
 
 void Viewport::redraw() {
+  m_picture = Picture::Old;
   if (m_slow) {
     m_rest.stop();
     m_quick = true;
-    setDetail();
+    if (!m_moving) m_restMs = kSmoothMs;
   }
   update();
 }
@@ -268,6 +284,11 @@ void Viewport::setDetail() {
   const bool lines = m_show.edges && m_show.lens != Lens::Edges;
   const QColor& f = theme::failing;
   const bool judged = m_show.lens == Lens::Quality || m_brush;
+  const auto unit = static_cast<float>(devicePixelRatioF());
+  for (auto* l : d->all()) {
+    l->actor->GetProperty()->SetLineWidth(unit * l->pixels);
+    l->actor->GetProperty()->SetPointSize(unit * l->pixels);
+  }
   const float hatched[3] = {judged ? f.redF() : -1, judged ? f.greenF() : -1, judged ? f.blueF() : -1};
   if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
   for (auto* l : d->meshed()) {
@@ -277,11 +298,10 @@ void Viewport::setDetail() {
     auto* uniforms = l->actor->GetShaderProperty()->GetFragmentCustomUniforms();
     uniforms->SetUniform3f("lineInk", ink);
     uniforms->SetUniform3f("hatchedColor", hatched);
-    uniforms->SetUniformf("hatchStep", static_cast<float>(kHatchStep * devicePixelRatioF()));
+    uniforms->SetUniformf("hatchStep", static_cast<float>(kHatchStep) * unit);
     // Less than none: the middle of a line would be drawn yet.
-    uniforms->SetUniformf("lineWidth", lines ? static_cast<float>(devicePixelRatioF()) : -1.0f);
+    uniforms->SetUniformf("lineWidth", lines ? unit : -1.0f);
   }
-  d->renderer->SetUseFXAA(!(m_slow && (m_moving || m_quick)));
 }
 
 void Viewport::applyTheme() {
@@ -301,11 +321,13 @@ void Viewport::applyTheme() {
 
 Viewport::~Viewport() {
   makeCurrent();
+  d->smoother->ReleaseGraphicsResources();
   d->window->Finalize();
   doneCurrent();
 }
 
 void Viewport::initializeGL() {
+  m_picture = Picture::Old;
   d->window->SetOwnContext(false);
   vtkNew<vtkCallbackCommand> current, isCurrent;
   current->SetClientData(this);
@@ -325,6 +347,7 @@ void Viewport::initializeGL() {
 }
 
 void Viewport::resizeGL(int, int) {
+  m_picture = Picture::Old;
   if (m_fitted)
     fit();
   else
@@ -332,34 +355,44 @@ void Viewport::resizeGL(int, int) {
 }
 
 void Viewport::paintGL() {
-  const qreal ratio = devicePixelRatioF();
-  const int w = static_cast<int>(width() * ratio), h = static_cast<int>(height() * ratio);
   d->window->GetState()->Reset();
-  d->window->SetSize(w, h);
-  d->renderer->ResetCameraClippingRange();
   auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
-  if (gl) {
-    gl->glEnable(GL_POLYGON_OFFSET_FILL);
-    gl->glPolygonOffset(kPushSlope, kPushSteps);
-  }
-  QElapsedTimer clock;
-  clock.start();
-  d->window->Render();
   if (!gl) return;
-  gl->glDisable(GL_POLYGON_OFFSET_FILL);
-  if (!m_moving && !m_quick) {
-    gl->glFinish(); // what was asked for is drawn now
-    m_slow = static_cast<double>(clock.nsecsElapsed()) > 1e6 * kSlowMs;
+  if (m_picture == Picture::Old) drawScene(*gl);
+  const bool more = m_moving || m_quick;
+  if (m_picture == Picture::Rough && !more) {
+    // Edges of what is drawn already are smoothed by themselves: on a slow GL drawing all of it again for that would
+    // hold the window for longer than may be noticed.
+    d->window->GetDisplayFramebuffer()->Bind();
+    d->smoother->Execute(vtkOpenGLRenderer::SafeDownCast(d->renderer));
+    m_picture = Picture::Smooth;
   }
+  const int w = d->window->GetSize()[0], h = d->window->GetSize()[1];
   d->window->GetDisplayFramebuffer()->Bind(GL_READ_FRAMEBUFFER);
   gl->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
   gl->glDisable(GL_SCISSOR_TEST);
   gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
   gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
-  if (m_moving || m_quick) m_rest.start(m_moving ? kRestMs : kSmoothMs);
+  if (more) m_rest.start(m_restMs);
   placeNumbers();
   placeHandles();
   emit drawn();
+}
+
+void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
+  const qreal ratio = devicePixelRatioF();
+  d->window->SetSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+  d->renderer->ResetCameraClippingRange();
+  gl.glEnable(GL_POLYGON_OFFSET_FILL);
+  gl.glPolygonOffset(kPushSlope, kPushSteps);
+  QElapsedTimer clock;
+  clock.start();
+  d->window->Render();
+  gl.glDisable(GL_POLYGON_OFFSET_FILL);
+  m_picture = Picture::Rough;
+  if (m_moving) return;
+  gl.glFinish(); // what was asked for is drawn now
+  m_slow = static_cast<double>(clock.nsecsElapsed()) > 1e6 * kSlowMs;
 }
 
 void Viewport::followCamera(const Viewport& lead) {
@@ -403,6 +436,7 @@ QImage Viewport::picture() {
   if (m_brushRest.isActive()) drawBrushed(kBrushedAtRest);
   m_moving = m_quick = false;
   setDetail();
+  m_picture = Picture::Old;
   QImage image = grabFramebuffer();
   if (!m_numbers.empty()) {
     QPainter p(&image);
@@ -876,11 +910,17 @@ Section Viewport::sectionAcross(int axis) const {
   return s;
 }
 
+/// Another section is a movement too: what is cut comes at once, and the whole of a fine mesh when it rests.
+void Viewport::recut() {
+  moving();
+  rebuildMesh();
+}
+
 void Viewport::setSection(bool on) {
   if (!m_part) return; // there is nothing to cut
   if (on && m_show.sections.empty()) m_show.sections.push_back(sectionAcross(0));
   m_show.cut = on;
-  rebuildMesh();
+  recut();
 }
 
 void Viewport::addSection() {
@@ -889,7 +929,7 @@ void Viewport::addSection() {
   m_show.sections.push_back(sectionAcross((last + 1) % 3));
   m_show.active = m_show.sections.size() - 1;
   m_show.cut = true;
-  rebuildMesh();
+  recut();
 }
 
 void Viewport::dropSection() {
@@ -897,7 +937,7 @@ void Viewport::dropSection() {
   m_show.sections.erase(m_show.sections.begin() + static_cast<std::ptrdiff_t>(m_show.active));
   m_show.active = 0;
   m_show.cut = !m_show.sections.empty();
-  rebuildMesh();
+  recut();
 }
 
 void Viewport::activateSection(std::size_t index) {
@@ -918,7 +958,7 @@ void Viewport::nextSectionAxis() {
   s = sectionAcross((axis + 1) % 3);
   const auto [from, to] = extentAlong(s.normal);
   s.offset = s.normal[s.axis()] > 0 ? from + share * (to - from) : to - share * (to - from);
-  rebuildMesh();
+  recut();
 }
 
 void Viewport::placeSection(double offset) {
@@ -943,7 +983,7 @@ void Viewport::flipSection() {
   if (Section* s = activeSection()) {
     s->normal = -s->normal;
     s->offset = -s->offset;
-    rebuildMesh();
+    recut();
   }
 }
 
@@ -957,7 +997,7 @@ void Viewport::drawSection(const QPointF& from, const QPointF& to) {
   m_show.sections.push_back(s);
   m_show.active = m_show.sections.size() - 1;
   m_show.cut = true;
-  rebuildMesh();
+  recut();
 }
 
 void Viewport::awaitSection(bool on) {
@@ -988,7 +1028,7 @@ std::size_t Viewport::sectionUnder(const QPointF& at) const {
 
 void Viewport::setSectionManner(SectionManner m) {
   m_show.manner = m;
-  if (m_show.cut) rebuildMesh();
+  if (m_show.cut) recut();
 }
 
 void Viewport::setSeeThrough(bool on) {
@@ -1208,7 +1248,7 @@ void Viewport::lookAlong(const Vec3& target, double distance) {
   c->SetPosition(eye.x(), eye.y(), eye.z());
   c->OrthogonalizeViewUp();
   hoverOver(-1);
-  update();
+  redraw();
 }
 
 void Viewport::centrePicture() {

@@ -9,6 +9,7 @@
 #include "app/view_look.h"
 #include "base/bvh.h"
 #include <QOpenGLWidget>
+#include <QSurfaceFormat>
 #include <QTimer>
 #include <array>
 #include <functional>
@@ -19,6 +20,7 @@ class vtkActor;
 class vtkGenericOpenGLRenderWindow;
 class vtkPlane;
 class vtkRenderer;
+class QOpenGLFunctions_3_2_Core;
 class QRubberBand;
 
 namespace tess {
@@ -38,6 +40,8 @@ public:
   explicit Viewport(QWidget* parent = nullptr);
   ~Viewport() override;
 
+  /// What it needs of OpenGL; to be made the default before the application object is.
+  static QSurfaceFormat format();
   /// Takes over the colours that hold now.
   void applyTheme();
   void setPart(std::shared_ptr<const Part> part);
@@ -225,12 +229,15 @@ private:
   bool m_linesAlone = false; ///< as the graphics programs have it
   bool m_slow = false;       ///< whole pictures take longer than a software GL's may
   QTimer m_rest;
+  int m_restMs = 0;                                                   ///< until the next picture is drawn or smoothed
+  enum class Picture { Old, Rough, Smooth } m_picture = Picture::Old; ///< what was drawn last, against the scene
   bool m_wholeCells = false; ///< the section shows the cells it crosses, without the surface
 
   void rebuildPart();
   void rebuildMesh();
   void rebuildHighlight();
   void rebuildSection();
+  void recut();
   void rebuildOddEdges();
   void rebuildNumbers();
   void placeNumbers();
@@ -247,6 +254,7 @@ private:
   bool standsIn() const; ///< whether the part's own surface takes the mesh's place while the view moves
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
+  void drawScene(QOpenGLFunctions_3_2_Core& gl);
   void setDetail();
   void setLineManner();
   void hoverOver(int entity);

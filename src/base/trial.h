@@ -1,19 +1,24 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Work by way of trial in a process of its own, for library code that can crash or ask for any amount of memory when
-// its input is damaged.
+// Files read by way of trial in a process of its own first, where the library that reads them can crash, or ask for any
+// amount of memory, when they are damaged. The process is a small program started anew (src/trial): a copy of this one
+// would hold whatever locks other threads had taken at that moment, for ever.
 #pragma once
-#include <cstdint>
-#include <functional>
+#include <string>
+#include <vector>
 
 namespace tess {
 
 class Progress;
 
-/// True when `work` comes to an end in a child process with memory for a file of so many bytes and 120 s of CPU time.
-/// True as well when the trial says nothing: no process is to be had, or it has done nothing for `patience` (seconds),
-/// as happens when a lock that `work` needs was held by another thread at the time and is held in the child for ever.
-/// Throws Cancelled on a stop, the child ended.
-bool survives(std::uintmax_t bytes, const std::function<void()>& work, const Progress* progress = nullptr,
-              double patience = 10);
+/// True when a program (with its arguments) ends with success; also when it cannot be started at all, as then nothing
+/// is known against what it should have tried. Nothing is heard from it. Throws Cancelled on a stop, the program ended.
+bool survives(const std::vector<std::string>& command, const Progress* progress = nullptr);
+
+/// Whether the library's reader for a `kind` of file ("vtu", "vtp", "vtk") comes to an end with `path`, within a memory
+/// that suits the file's size. True as well where the helper program is missing.
+bool readerSurvives(const std::string& kind, const std::string& path, const Progress* progress = nullptr);
+
+/// The helper program: beside this one, or where a build or an installation puts it; empty when it is not there.
+std::string trialProgram();
 
 } // namespace tess

@@ -166,21 +166,10 @@ vtkIntArray* valuesOf(vtkDataSetAttributes* d, const char* name, vtkIdType count
   return a && a->GetNumberOfComponents() == 1 && a->GetNumberOfTuples() == count ? a : nullptr;
 }
 
-template <class Reader> bool readable(const std::string& path, const Progress* progress) {
-  std::error_code ec;
-  return survives(
-      std::filesystem::file_size(path, ec),
-      [&] {
-        vtkNew<ErrorCatcher> errors;
-        readerOf<Reader>(path, errors, nullptr);
-      },
-      progress);
-}
-
 Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, const Progress* progress) {
   auto text = readFile(path);
   if (!text) return text.problem();
-  if (!readable<vtkXMLUnstructuredGridReader>(path, progress))
+  if (!readerSurvives("vtu", path, progress))
     return unreadable(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<ErrorCatcher> errors;
   vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors, progress)->GetOutput();
@@ -299,7 +288,7 @@ std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, doub
 Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
   const std::string file = std::filesystem::path(path).extension() == ".vtu" ? boundaryPath(path) : path;
   if (auto text = readFile(file); !text) return text.problem();
-  if (!readable<vtkXMLPolyDataReader>(file, progress)) return unreadable(file, "its contents are damaged");
+  if (!readerSurvives("vtp", file, progress)) return unreadable(file, "its contents are damaged");
   vtkNew<ErrorCatcher> errors;
   auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, progress);
   vtkPolyData* s = reader->GetOutput();
@@ -399,7 +388,7 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     addSets();
     return m;
   }
-  if (!readable<vtkXMLPolyDataReader>(sibling, progress))
+  if (!readerSurvives("vtp", sibling, progress))
     return unreadable(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
   vtkNew<ErrorCatcher> errors;
   auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors, progress);

@@ -4,7 +4,6 @@
 #include "base/trial.h"
 #include "geometry/facet_shape.h"
 #include "geometry/unreadable.h"
-#include <filesystem>
 #include <map>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
@@ -58,17 +57,10 @@ vtkDataArray* faceArray(vtkPolyData* d) {
 } // namespace
 
 Result<FacetSoup> readVtkSurface(const std::string& path, bool xml) {
-  auto attempt = [&](Complaint* c) {
-    return xml ? read<vtkXMLPolyDataReader>(path, c) : read<vtkPolyDataReader>(path, c);
-  };
-  std::error_code ec;
-  const bool sane = survives(std::filesystem::file_size(path, ec), [&] {
-    vtkNew<Complaint> c;
-    attempt(c);
-  });
-  if (!sane) return unreadablePart(path, "its contents are damaged, or need more memory than such a file can");
+  if (!readerSurvives(xml ? "vtp" : "vtk", path))
+    return unreadablePart(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<Complaint> complaint;
-  auto d = attempt(complaint);
+  auto d = xml ? read<vtkXMLPolyDataReader>(path, complaint) : read<vtkPolyDataReader>(path, complaint);
   if (!d || d->GetNumberOfPolys() + d->GetNumberOfStrips() == 0)
     return unreadablePart(path, complaint->any ? "it is not a complete file of polygons" : "it holds no polygons");
   FacetSoup s;

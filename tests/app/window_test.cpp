@@ -419,10 +419,7 @@ int main(int argc, char** argv) {
   // What the program keeps of its user goes to a folder of the tests.
   auto home = std::filesystem::temp_directory_path() / ("tess-window-" + std::to_string(::getpid()));
   for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, QByteArray::fromStdString(home.string()));
-  QSurfaceFormat f;
-  f.setVersion(3, 2);
-  f.setProfile(QSurfaceFormat::CoreProfile);
-  QSurfaceFormat::setDefaultFormat(f);
+  QSurfaceFormat::setDefaultFormat(Viewport::format());
   QApplication app(argc, argv);
   app.setStyle("Fusion");
   app.setStyleSheet(theme::styleSheet());
