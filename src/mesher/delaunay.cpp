@@ -64,8 +64,8 @@ constexpr std::size_t kWorthSharing = 20000; ///< points in a round
 /// Circumsphere of a tet, relative to one of its corners. In single precision with a proven bound on its error it
 /// decides nearly all tests at a fraction of the cost of the determinant; the rest goes to the exact predicate.
 struct Ball {
-  float c2[3];  ///< twice the centre minus corner
-  float error2; ///< see decides(); infinity or no number: never decides; negative: a ghost
+  float c2[3]; ///< twice the centre minus corner
+  float doubt; ///< twice the square of its error, see decides(); infinity or no number: never decides
   int corner;
   int stamp; ///< of the last insertion that had the tet in its cavity
 };
@@ -73,9 +73,9 @@ struct Ball {
 /// Whether a ball alone tells if p lies `inside` the circumsphere of its tet; `a`: its corner. With d from a to p the
 /// point lies inside when d.(c2 - d) > 0. With u = 2^-24, single precision makes each term of this sum wrong by 5 u of
 /// itself and 1 u of its part of d.d (rounding of d, of the difference, of the product, of two additions), and what c2
-/// is off by adds |d| times its length. error2 covers that length and 5.1 u |c2|, so the sum is off by less than
-/// |d| error2 + 6 u d.d; the square of this is below d.d (2 error2^2 + 72 u^2 d.d). The constant covers sums that
-/// underflow; those that overflow decide nothing. Written so that neither answer costs a branch.
+/// is off by adds |d| times its length. With a bound e on that length and 5.1 u |c2|, the sum is off by less than
+/// |d| e + 6 u d.d; the square of this is below d.d (2 e^2 + 72 u^2 d.d). The constant covers sums that underflow;
+/// those that overflow decide nothing. Written so that neither answer costs a branch.
 inline bool decides(const Ball& b, const Vec3& a, const Vec3& p, bool& inside) {
 #if defined(__SSE2__)
   const __m128d xy = _mm_sub_pd(_mm_loadu_pd(p.data()), _mm_loadu_pd(a.data()));
@@ -90,14 +90,21 @@ inline bool decides(const Ball& b, const Vec3& a, const Vec3& p, bool& inside) {
               z = static_cast<float>(p.z() - a.z());
   const float square = (x * x + z * z) + y * y, side = (x * (b.c2[0] - x) + z * (b.c2[2] - z)) + y * (b.c2[1] - y);
 #endif
-  const float e = b.error2;
   inside = side > 0;
-  return side * side > square * (2.0001f * (e * e) + 1e-12f * square) + 1e-37f && e >= 0;
+  return side * side > square * (b.doubt + 1e-12f * square) + 1e-37f;
 }
 
 using Four = float __attribute__((vector_size(16)));
-inline Four absolute(Four v) { return v < 0 ? -v : v; }
+using FourBits = std::int32_t __attribute__((vector_size(16)));
+inline Four absolute(Four v) { return std::bit_cast<Four>(std::bit_cast<FourBits>(v) & 0x7fffffff); }
 inline Four larger(Four a, Four b) { return a > b ? a : b; }
+inline Four root(Four v) {
+#if defined(__SSE2__)
+  return _mm_sqrt_ps(v);
+#else
+  return Four{std::sqrt(v[0]), std::sqrt(v[1]), std::sqrt(v[2]), std::sqrt(v[3])};
+#endif
+}
 /// Rows become columns and back.
 inline void transpose(Four& a, Four& b, Four& c, Four& d) {
   const Four ab = __builtin_shufflevector(a, b, 0, 4, 1, 5), cd = __builtin_shufflevector(c, d, 0, 4, 1, 5);
@@ -108,35 +115,31 @@ inline void transpose(Four& a, Four& b, Four& c, Four& d) {
   d = __builtin_shufflevector(AB, CD, 2, 3, 6, 7);
 }
 struct FourPoints {
-  Four x, y, z;
+  Four x, y, z, square; ///< and the square of their distance
 };
 
 /// Balls of the tets between three given points each and an apex, four at a time. a, b, c: from the apex to the three
 /// points, so scaled that what is tiny against the whole cloud stays far from the ends of the range of single
-/// precision. With L the longest of the three and u = 2^-24, the numerator is a sum of terms of size L^4 with an error
-/// below 146 u L^4 (125 of its rounding, the rest of that of the input), that of the determinant is below 60 u L^3; as
-/// the radius is at least L / 2 the centre is off by less than |c| (206 L^3 / |det| + 16) u. Powers take the bound to
-/// infinity before |det| < 900 u L^3, where it ends to hold, and before L^4 comes near the smallest numbers; what is
-/// added in them keeps them out of the slow range themselves. Wider registers than those all processors have were
-/// slower here: they lower the clock. Returns the four balls as they stand in Ball: centre and error.
-inline std::array<Four, 4> ballsOf(const FourPoints& a, const FourPoints& b, const FourPoints& c) {
+/// precision; `back` takes the result to the true scale. With L the longest of the three and u = 2^-24, the numerator
+/// is a sum of terms of size L^4 with an error below 146 u L^4 (125 of its rounding, the rest of that of the input),
+/// that of the determinant is below 60 u L^3; as the radius is at least L / 2 the centre is off by less than
+/// |c| (206 L^3 / |det| + 16) u. Where |det| < 900 u L^3 this ends to hold, and where L^4 comes near the smallest
+/// numbers; before either the bound becomes no number. Wider registers than those all processors have were slower here:
+/// they lower the clock. Returns the four balls as they stand in Ball: centre and doubt.
+inline std::array<Four, 4> ballsOf(const FourPoints& a, const FourPoints& b, const FourPoints& c, float back) {
   const Four bcx = b.y * c.z - b.z * c.y, bcy = b.z * c.x - b.x * c.z, bcz = b.x * c.y - b.y * c.x;
   const Four cax = c.y * a.z - c.z * a.y, cay = c.z * a.x - c.x * a.z, caz = c.x * a.y - c.y * a.x;
   const Four abx = a.y * b.z - a.z * b.y, aby = a.z * b.x - a.x * b.z, abz = a.x * b.y - a.y * b.x;
-  const Four aa = a.x * a.x + a.y * a.y + a.z * a.z, bb = b.x * b.x + b.y * b.y + b.z * b.z,
-             cc = c.x * c.x + c.y * c.y + c.z * c.z;
   const Four det = a.x * bcx + a.y * bcy + a.z * bcz;
-  const Four la = absolute(a.x) + absolute(a.y) + absolute(a.z), lb = absolute(b.x) + absolute(b.y) + absolute(b.z),
-             lc = absolute(c.x) + absolute(c.y) + absolute(c.z);
-  const Four cube = larger(larger(aa, bb), cc) * larger(larger(la, lb), lc); // at least L^3
-  const Four inverse = 1 / det;
-  const Four x = (aa * bcx + bb * cax + cc * abx) * inverse, y = (aa * bcy + bb * cay + cc * aby) * inverse,
-             z = (aa * bcz + bb * caz + cc * abz) * inverse;
-  const Four size = absolute(x) + absolute(y) + absolute(z), flat = absolute(inverse) * cube, tiny = 2e-26f / cube;
-  auto eighth = [](Four v) { return (v * v) * (v * v) * ((v * v) * (v * v)); };
-  const Four error =
-      size * (1.4e-6f + 1.3e-5f * flat) + eighth(eighth(2.2e-4f * flat + 0.3f)) + eighth(eighth(tiny + 0.3f));
-  std::array<Four, 4> r{x, y, z, error};
+  const Four longest = larger(larger(a.square, b.square), c.square), cube = longest * root(longest);
+  const Four inverse = 1 / det, scaled = inverse * back;
+  const Four x = (a.square * bcx + b.square * cax + c.square * abx) * scaled,
+             y = (a.square * bcy + b.square * cay + c.square * aby) * scaled,
+             z = (a.square * bcz + b.square * caz + c.square * abz) * scaled;
+  const Four size = absolute(x) + absolute(y) + absolute(z), flat = absolute(inverse) * cube;
+  const Four error = size * (1.4e-6f + 1.3e-5f * flat);
+  const FourBits unknown = (flat > 8e3f) | (cube < 3e-26f); // all ones are no number
+  std::array<Four, 4> r{x, y, z, std::bit_cast<Four>(std::bit_cast<FourBits>(2.0001f * error * error) | unknown)};
   transpose(r[0], r[1], r[2], r[3]);
   return r;
 }
@@ -152,9 +155,9 @@ public:
     if (m_to.size() < 3 * walls) m_to.resize(6 * walls + 64);
   }
   void set(int corner, const Vec3& to) {
-    m_to[static_cast<std::size_t>(corner)] =
-        Four{static_cast<float>(m_scale * to.x()), static_cast<float>(m_scale * to.y()),
-             static_cast<float>(m_scale * to.z()), 0};
+    const auto x = static_cast<float>(m_scale * to.x()), y = static_cast<float>(m_scale * to.y()),
+               z = static_cast<float>(m_scale * to.z());
+    m_to[static_cast<std::size_t>(corner)] = Four{x, y, z, x * x + y * y + z * z};
   }
   /// Balls of the tets `made` between the new point, with the number `id`, and three corners each. Room for four more
   /// corners than `n` is read.
@@ -163,15 +166,14 @@ public:
       Four a = m_to[static_cast<std::size_t>(from[0][k])], b = m_to[static_cast<std::size_t>(from[1][k])],
            c = m_to[static_cast<std::size_t>(from[2][k])], d = m_to[static_cast<std::size_t>(from[3][k])];
       transpose(a, b, c, d);
-      return FourPoints{a, b, c};
+      return FourPoints{a, b, c, d};
     };
     for (std::size_t i = 0; i < n; i += 4) {
       const std::array<int, 3>* from = corners + i;
-      const auto four = ballsOf(points(from, 0), points(from, 1), points(from, 2));
+      const auto four = ballsOf(points(from, 0), points(from, 1), points(from, 2), m_back);
       for (std::size_t k = 0; k < std::min<std::size_t>(4, n - i); ++k) {
         Ball& b = all[made[i + k]];
-        const Four back = four[k] * m_back;
-        std::memcpy(&b, &back, sizeof back); // centre and error
+        std::memcpy(&b, &four[k], sizeof(Four)); // centre and doubt
         b.corner = id;
         b.stamp = 0;
       }
@@ -184,10 +186,37 @@ private:
   std::vector<Four> m_to;
 };
 
+/// inConflict(), with `pt` telling where a vertex is.
+template <class At> bool conflictOf(const TetList& tets, At&& pt, int t, const Vec3& p, int id) {
+  const Tet& q = tets[static_cast<std::size_t>(t)];
+  for (int i = 0; i < 4; ++i)
+    if (q.v[i] == kGhost) {
+      const int* f = kTetFace[i];
+      // With the ghost replaced by p the tet is positive when p lies outside the hull face.
+      double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
+      if (o != 0) return o > 0;
+      return conflictOf(tets, pt, q.n[i] >> 2, p, id);
+    }
+  const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
+  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
+                                static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
+                                static_cast<std::uint32_t>(id)};
+  return insphereSos(c, ids) > 0;
+}
+
+/// A point that never lies over two lines of cache.
+struct alignas(32) Place {
+  Vec3 at;
+};
+
 class Delaunay {
 public:
   Delaunay(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress)
-      : m_points(points), m_order(order), m_progress(progress) {}
+      : m_points(order.order.size()), m_order(order), m_progress(progress) {
+    parallelFor(
+        m_points.size(), nullptr,
+        [&](std::size_t i) { m_points[i].at = points[static_cast<std::size_t>(order.order[i])]; }, 1 << 14);
+  }
 
   TetList run() {
     const std::size_t n = m_points.size();
@@ -198,7 +227,7 @@ public:
     all.local.resize(n + 1, {0, 0});
     if (!begin(all)) return {};
     Box box;
-    for (const Vec3& p : m_points) box.add(p);
+    for (const Place& p : m_points) box.add(p.at);
     const double unit = std::ldexp(1.0, 10 - std::ilogb(box.diagonal()));
     all.spokes.scale(unit);
     for (Worker& w : m_team) w.spokes.scale(unit);
@@ -241,7 +270,7 @@ private:
       walls.resize(n + 64);
     }
   };
-  const std::vector<Vec3>& m_points;
+  std::vector<Place> m_points; ///< in the order of insertion
   const InsertionOrder& m_order;
   const Progress* m_progress;
   TetList m_tets;
@@ -250,7 +279,7 @@ private:
   std::vector<std::uint8_t> m_owner; ///< per vertex + 1 during a shared round: bit of its stretch
   std::size_t m_done = 0;
 
-  const Vec3& pt(int v) const { return m_points[static_cast<std::size_t>(v)]; }
+  const Vec3& pt(int v) const { return m_points[static_cast<std::size_t>(v)].at; }
   Tet& at(int t) { return m_tets[static_cast<std::size_t>(t)]; }
   const Tet& at(int t) const { return m_tets[static_cast<std::size_t>(t)]; }
   Ball& ball(int t) { return m_balls[static_cast<std::size_t>(t)]; }
@@ -288,14 +317,15 @@ private:
     if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
     int core = append();
     std::copy(v, v + 4, at(core).v);
-    ball(core) = {{0, 0, 0}, std::numeric_limits<float>::infinity(), v[3], 0};
+    constexpr float never = std::numeric_limits<float>::infinity(); // decides by itself
+    ball(core) = {{0, 0, 0}, never, v[3], 0};
     int g[4];
     for (int i = 0; i < 4; ++i) { // ghost over face i: face turned round, then the ghost
       g[i] = append();
       const int* f = kTetFace[i];
       int corners[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
       std::copy(corners, corners + 4, at(g[i]).v);
-      ball(g[i]) = {{0, 0, 0}, -1, 0, 0};
+      ball(g[i]) = {{0, 0, 0}, never, 0, 0};
       link(4 * g[i] + 3, 4 * core + i);
     }
     for (int i = 0; i < 4; ++i)
@@ -310,11 +340,12 @@ private:
     return true;
   }
 
-  bool conflicts(int t, const Ball& b, const Vec3* points, const Vec3& p, int id) const {
+  bool conflicts(int t, const Ball& b, const Place* points, const Vec3& p, int id) const {
     bool inside;
-    if (decides(b, points[b.corner], p, inside)) [[likely]]
+    if (decides(b, points[b.corner].at, p, inside)) [[likely]]
       return inside;
-    return inConflict(m_tets, m_points, t, p, id);
+    return conflictOf(
+        m_tets, [points](int v) -> const Vec3& { return points[v].at; }, t, p, id);
   }
 
   /// Tet that holds p, or a ghost that sees it; -1 when the way leads through tets of other stretches.
@@ -325,7 +356,7 @@ private:
         break;
       }
     int came = -1; // the face through which the walk entered
-    const Vec3* points = m_points.data();
+    const Place* points = m_points.data();
     for (;;) {
       const Tet& q = at(t);
       w.rng = w.rng * 1664525u + 1013904223u;
@@ -335,7 +366,7 @@ private:
         const int i = (start + k) & 3;
         if (i == came) continue;
         const int* f = kTetFace[i];
-        if (orient3dInline(points[q.v[f[0]]], points[q.v[f[1]]], points[q.v[f[2]]], p) < 0) {
+        if (orient3dInline(points[q.v[f[0]]].at, points[q.v[f[1]]].at, points[q.v[f[2]]].at, p) < 0) {
           if (Shared && ((ownerOf(q.v[f[0]]) | ownerOf(q.v[f[1]]) | ownerOf(q.v[f[2]])) & w.mask) == 0) return -1;
           next = q.n[i];
           break;
@@ -363,20 +394,20 @@ private:
     const int stamp = w.stamp;
     const Tet* tets = m_tets.data();
     Ball* balls = m_balls.data();
-    const Vec3* points = m_points.data();
+    const Place* points = m_points.data();
     w.room(4);
     int* cavity = w.cavity.data(); // 4 * tet + face through which it was reached
     int* walls = w.walls.data();
     std::size_t size = 1, wallCount = 0, room = w.cavity.size();
     auto look = [&](int n) __attribute__((always_inline)) {
       Ball& b = balls[n >> 2];
-      const unsigned fresh = b.stamp != stamp, hit = conflicts(n >> 2, b, points, p, id);
-      const unsigned inside = hit & fresh;
-      b.stamp ^= (b.stamp ^ stamp) & -static_cast<int>(inside);
+      const int other = b.stamp ^ stamp; // none where it is in the cavity
+      const unsigned hit = conflicts(n >> 2, b, points, p, id);
+      b.stamp ^= other & -static_cast<int>(hit);
       cavity[size] = n;
-      size += inside;
+      size += hit & static_cast<unsigned>(other != 0);
       walls[wallCount] = n;
-      wallCount += (hit ^ 1u) & fresh;
+      wallCount += hit ^ 1u;
       __builtin_prefetch(tets + (n >> 2)); // of either the corners come next
     };
     if (Shared && !allOwned(w, first)) return false;
@@ -385,7 +416,8 @@ private:
     for (int n : tets[first].n) look(n);
     for (std::size_t k = 1; k < size; ++k) {
       const int face = cavity[k] & 3;
-      if (Shared && !allOwned(w, cavity[k] >> 2)) return false;
+      // Its other corners are those of the tet through which it was reached.
+      if (Shared && (ownerOf(tets[cavity[k] >> 2].v[face]) & w.mask) == 0) return false;
       if (std::max(size, wallCount) + 4 > room) [[unlikely]] {
         w.room(2 * std::max(size, wallCount) + 8);
         room = w.cavity.size();
@@ -470,7 +502,8 @@ private:
     w.spokes.balls(numbers, wallCount, made, id, balls);
     if (ghost >= 0)
       for (std::size_t k = 0; k < wallCount; ++k)
-        if (const auto& l = numbers[k]; l[0] == ghost || l[1] == ghost || l[2] == ghost) balls[made[k]].error2 = -1;
+        if (const auto& l = numbers[k]; l[0] == ghost || l[1] == ghost || l[2] == ghost)
+          balls[made[k]].doubt = std::numeric_limits<float>::infinity();
     const bool square = bits < 12 && known <= side;
     if (square) {
       for (std::size_t k = 0; k < wallCount; ++k) {
@@ -657,21 +690,8 @@ InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector
 }
 
 bool inConflict(const TetList& tets, const std::vector<Vec3>& points, int t, const Vec3& p, int id) {
-  const Tet& q = tets[static_cast<std::size_t>(t)];
-  auto pt = [&](int v) -> const Vec3& { return points[static_cast<std::size_t>(v)]; };
-  for (int i = 0; i < 4; ++i)
-    if (q.v[i] == kGhost) {
-      const int* f = kTetFace[i];
-      // With the ghost replaced by p the tet is positive when p lies outside the hull face.
-      double o = orient3d(pt(q.v[f[0]]), pt(q.v[f[1]]), pt(q.v[f[2]]), p);
-      if (o != 0) return o > 0;
-      return inConflict(tets, points, q.n[i] >> 2, p, id);
-    }
-  const Vec3* c[5] = {&pt(q.v[0]), &pt(q.v[1]), &pt(q.v[2]), &pt(q.v[3]), &p};
-  const std::uint32_t ids[5] = {static_cast<std::uint32_t>(q.v[0]), static_cast<std::uint32_t>(q.v[1]),
-                                static_cast<std::uint32_t>(q.v[2]), static_cast<std::uint32_t>(q.v[3]),
-                                static_cast<std::uint32_t>(id)};
-  return insphereSos(c, ids) > 0;
+  return conflictOf(
+      tets, [&](int v) -> const Vec3& { return points[static_cast<std::size_t>(v)]; }, t, p, id);
 }
 
 TetList delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress) {

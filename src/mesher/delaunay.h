@@ -20,9 +20,9 @@ struct InsertionOrder {
 /// Order of points along a Hilbert curve in rounds of growing size. `which`: indices of the points to insert.
 InsertionOrder insertionOrder(const std::vector<Vec3>& points, const std::vector<int>& which, std::uint32_t seed = 1);
 
-/// Tets of all `points`, which stand in their order of insertion already. A ghost vertex closes the hull; corner order
-/// and neighbours are those of TetCore. Repeated points are in no tet. Empty when all points lie in a plane. Uses at
-/// most 58 bytes per tet for point clouds without structure. Throws Cancelled on a stop.
+/// Tets of the points that `order` names; their vertices are numbered by its places. A ghost vertex closes the hull;
+/// corner order and neighbours are those of TetCore. Repeated points are in no tet. Empty when all points lie in a
+/// plane. Uses at most 58 bytes per tet for point clouds without structure. Throws Cancelled on a stop.
 TetList delaunayTets(const std::vector<Vec3>& points, const InsertionOrder& order, const Progress* progress = nullptr);
 
 /// Whether p, with the number `id`, lies in the circumsphere of tet t, or on the outer side of a ghost. Exact; ties are

@@ -247,11 +247,8 @@ void TetCore::linkByHash() {
 bool TetCore::delaunay(const std::vector<int>& which, Progress* progress) {
   // Points are worked on in the order of insertion, which runs along a curve: what is close in space is then close in
   // memory. Vertices get their own numbers back at the end.
-  InsertionOrder order = insertionOrder(points, which);
-  std::vector<Vec3> own(order.order.size());
-  parallelFor(own.size(), nullptr, [&](std::size_t i) { own[i] = pt(order.order[i]); });
-  tets = delaunayTets(own, order, progress);
-  own = {};
+  const InsertionOrder order = insertionOrder(points, which);
+  tets = delaunayTets(points, order, progress);
   // In two halves, each with the last of its tets at every vertex, beside the other arrays.
   std::array<std::vector<int>, 2> lastAt;
   const std::size_t half = tets.size() / 2;

@@ -21,7 +21,7 @@ constexpr int kGhost = -1;
 constexpr int kTetFace[4][3] = {{1, 3, 2}, {0, 2, 3}, {0, 3, 1}, {0, 1, 2}};
 constexpr int kTetEdge[6][2] = {{0, 1}, {0, 2}, {0, 3}, {1, 2}, {1, 3}, {2, 3}};
 
-struct Tet {
+struct alignas(32) Tet { // never over two lines of cache
   int v[4];
   int n[4];
 };
