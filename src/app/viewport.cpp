@@ -118,15 +118,16 @@ struct Viewport::Impl {
     vtkNew<vtkActor> actor;
     float pixels = 1; ///< width of its lines, size of its points
   };
-  Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, hoverEdges, cells, marks, outline, points,
-      openEdges, sharedEdges;
+  Layer part, partEdges, mesh, coarse, selected, selectedEdges, hover, hoverEdges, cells, marks, outline, openEdges,
+      sharedEdges;
   /// The part behind chosen cells: as if one looked into it through the near side. Opaque and behind everything, since
   /// layers that shine through must be sorted, which takes a software GL most of a picture's time.
   Layer ghost, ghostEdges;
   std::array<Layer, ViewLook::kMostSections> cut; ///< by section
   std::vector<Layer*> all() {
-    std::vector<Layer*> r{&part,  &partEdges, &mesh,    &coarse, &selected,  &selectedEdges, &hover, &hoverEdges,
-                          &cells, &marks,     &outline, &points, &openEdges, &sharedEdges,   &ghost, &ghostEdges};
+    std::vector<Layer*> r{&part,          &partEdges, &mesh,        &coarse, &selected,
+                          &selectedEdges, &hover,     &hoverEdges,  &cells,  &marks,
+                          &outline,       &openEdges, &sharedEdges, &ghost,  &ghostEdges};
     for (Layer& l : cut) r.push_back(&l);
     return r;
   }
@@ -196,7 +197,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
   }
-  for (auto* l : {&d->marks, &d->outline, &d->points, &d->openEdges, &d->sharedEdges, &d->hoverEdges}) {
+  for (auto* l : {&d->marks, &d->outline, &d->openEdges, &d->sharedEdges, &d->hoverEdges}) {
     l->actor->GetProperty()->SetLighting(false);
     l->mapper->SetScalarVisibility(false);
     l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
@@ -217,7 +218,6 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->hoverEdges.pixels = d->sharedEdges.pixels = 3;
   d->selectedEdges.pixels = d->marks.pixels = 4;
   d->openEdges.pixels = 5;
-  d->points.pixels = 9;
   d->renderer->GetActiveCamera()->SetViewAngle(24);
   m_rest.setSingleShot(true);
   connect(&m_rest, &QTimer::timeout, this, [this] {
@@ -309,7 +309,7 @@ void Viewport::applyTheme() {
   auto tint = [](Impl::Layer& l, const QColor& c) {
     l.actor->GetProperty()->SetColor(c.redF(), c.greenF(), c.blueF());
   };
-  for (auto* l : {&d->selected, &d->hover, &d->hoverEdges, &d->selectedEdges, &d->marks, &d->outline, &d->points})
+  for (auto* l : {&d->selected, &d->hover, &d->hoverEdges, &d->selectedEdges, &d->marks, &d->outline})
     tint(*l, theme::accent);
   tint(d->openEdges, theme::failing);
   tint(d->sharedEdges, theme::accent);
@@ -376,6 +376,7 @@ void Viewport::paintGL() {
   if (more) m_rest.start(m_restMs);
   placeNumbers();
   placeHandles();
+  placePoints();
   emit drawn();
 }
 
@@ -438,10 +439,10 @@ QImage Viewport::picture() {
   setDetail();
   m_picture = Picture::Old;
   QImage image = grabFramebuffer();
-  if (!m_numbers.empty()) {
-    QPainter p(&image);
-    m_labels->paintOn(p);
-  }
+  QPainter p(&image);
+  m_outline2d->paintPoints(p);
+  if (!m_numbers.empty()) m_labels->paintOn(p);
+  p.end();
   return image;
 }
 
@@ -798,11 +799,12 @@ bool Viewport::setViewState(const QString& state) {
 
 void Viewport::rebuildHighlight() {
   auto none = PolyData::New();
+  m_points.clear();
+  m_pointInSight.clear();
   d->put(d->selected, none);
   d->put(d->selectedEdges, none);
   d->put(d->hover, none);
   d->put(d->hoverEdges, none);
-  d->put(d->points, none);
   if (m_part) {
     auto chosen = facesOfSelection(*m_part, m_pickDim, m_selection);
     if (m_pickDim == Dim::Face || m_pickDim == Dim::Body) {
@@ -816,11 +818,9 @@ void Viewport::rebuildHighlight() {
       auto on = [&](int e) { return m_selection.count(e) > 0; };
       if (m_pickDim == Dim::Edge) d->put(d->selectedEdges, partEdges(*m_part, on));
     }
-    std::vector<Vec3> at; // of points picked, and of the card under the pointer
-    for (int k = 0; k < m_part->count(Dim::Point); ++k)
+    for (int k = 0; k < m_part->count(Dim::Point); ++k) // picked, and of the card under the pointer
       if ((m_pickDim == Dim::Point && m_selection.count(k)) || (m_litDim == Dim::Point && m_lit.count(k)))
-        at.push_back(m_part->points[static_cast<std::size_t>(k)].at);
-    if (!at.empty()) d->put(d->points, pointCloud(at));
+        m_points.push_back(m_part->points[static_cast<std::size_t>(k)].at);
     std::set<int> faces; // of the card under the pointer
     if (m_litDim == Dim::Face || m_litDim == Dim::Body) faces.merge(facesOfSelection(*m_part, m_litDim, m_lit));
     if (!faces.empty())
@@ -1153,6 +1153,21 @@ void Viewport::placeHandles() {
     if (static_cast<int>(i) == m_heldHandle || inSight(handlePoint(m_handles[i]))) at.push_back(handleAt(m_handles[i]));
   m_outline2d->showHandles(std::move(at));
 }
+
+void Viewport::placePoints() {
+  // While the picture moves, what was hidden stays so, as for numbers.
+  if (!m_moving || m_pointInSight.size() != m_points.size()) {
+    m_pointInSight.assign(m_points.size(), 0);
+    for (std::size_t i = 0; i < m_points.size(); ++i)
+      m_pointInSight[i] = !m_show.away(m_points[i]) && inSight(m_points[i]);
+  }
+  std::vector<QPointF> at;
+  for (std::size_t i = 0; i < m_points.size(); ++i)
+    if (m_pointInSight[i]) at.push_back(project(m_points[i]));
+  m_outline2d->showPoints(std::move(at));
+}
+
+std::size_t Viewport::pointsDrawn() const { return m_outline2d->pointCount(); }
 
 void Viewport::placeNumbers() {
   // Chosen elements stand alone before a ghost of the part, and are all seen. While the picture moves, what was hidden

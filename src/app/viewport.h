@@ -93,6 +93,8 @@ public:
   const std::set<int>& lit() const { return m_lit; }
   /// Nodes on edges and lines in space that a rule would give; empty: none.
   void showMarks(const std::vector<Vec3>& marks, const std::vector<std::array<Vec3, 2>>& outline);
+  /// Of the points that are chosen or lit: those in sight.
+  std::size_t pointsDrawn() const;
   std::size_t markCount() const { return m_marks; }
   std::size_t outlineCount() const { return m_outline; }
   /// Of the lens Edges: edges of one face, and of three or more, of what is drawn.
@@ -204,6 +206,8 @@ private:
   std::set<int> m_selection;
   int m_hover = -1;
   HoverOutline* m_outline2d = nullptr; ///< of what is hovered
+  std::vector<Vec3> m_points;          ///< chosen or lit
+  std::vector<char> m_pointInSight;
   std::vector<NumberLabel> m_numbers;
   std::vector<char> m_numberInSight; ///< of the last picture at rest
   std::size_t m_numbersTold = 0;     ///< drawn when numbersChanged() was last said
@@ -242,6 +246,7 @@ private:
   void rebuildNumbers();
   void placeNumbers();
   void placeHandles();
+  void placePoints();
   Vec3 handlePoint(const EdgeHandle& handle) const;
   /// Share of an edge's length at the place of it that is nearest on the screen.
   double shareNear(int edge, const QPointF& at) const;

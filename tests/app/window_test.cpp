@@ -296,6 +296,43 @@ TEST_F(Window, whatACardIsAboutIsSeenWhateverItsKind) {
   }
 }
 
+TEST_F(Window, chosenPointsInSightAreDrawnWhole) {
+  open("keel-bracket.brief");
+  auto* v = w->viewport();
+  std::set<int> all;
+  std::size_t inSight = 0;
+  for (int i = 0; i < w->part()->count(Dim::Point); ++i) {
+    if (w->part()->points[static_cast<std::size_t>(i)].hidden) continue;
+    all.insert(i);
+    inSight += v->inSight(w->part()->points[static_cast<std::size_t>(i)].at);
+  }
+  v->select(Dim::Point, all);
+  const QImage picture = v->picture();
+  EXPECT_EQ(v->pointsDrawn(), inSight);
+  EXPECT_GT(inSight, all.size() / 4);
+  EXPECT_LT(inSight, all.size());
+  const qreal ratio = picture.devicePixelRatio();
+  int looked = 0;
+  for (int i : all) {
+    const Vec3 x = w->part()->points[static_cast<std::size_t>(i)].at;
+    auto crowds = [&](int k) { // whose rim may lie on this one
+      const QPointF way = v->project(w->part()->points[static_cast<std::size_t>(k)].at) - v->project(x);
+      return k != i && way.manhattanLength() < 16;
+    };
+    if (!v->inSight(x) || std::any_of(all.begin(), all.end(), crowds)) continue;
+    ++looked;
+    for (const QPointF off : {QPointF(2, 0), QPointF(-2, 0), QPointF(0, 2), QPointF(0, -2)}) {
+      const QPointF at = ratio * (v->project(x) + off);
+      const QColor there = picture.pixelColor(at.toPoint()), own = theme::accent; // but for its soft rim
+      EXPECT_LT(std::abs(there.red() - own.red()) + std::abs(there.green() - own.green()), 60) << i << " is cut";
+    }
+  }
+  EXPECT_GT(looked, 5);
+  v->setSection(true); // what is cut away takes its points along
+  (void)v->picture();
+  EXPECT_LT(v->pointsDrawn(), inSight);
+}
+
 TEST_F(Window, theViewIsSafeWithoutAPart) {
   auto* v = w->viewport();
   for (const char* command :
