@@ -41,7 +41,7 @@ constexpr std::size_t kBrushedInMotion = 8000; ///< cells drawn while a choice c
 constexpr std::size_t kBrushedAtRest = 150000; ///< and afterwards; more would take seconds and hide each other
 constexpr std::size_t kBrushedMore = 5;        ///< times as many with every rest until then
 constexpr int kBrushRestMs = 250;
-constexpr double kSlowMs = 30; ///< a picture that takes longer is smoothed at rest only
+constexpr double kSlowMs = 30; ///< a picture that takes longer, smoothed, is smoothed at rest only
 constexpr int kRestMs = 40;
 constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
@@ -363,8 +363,12 @@ void Viewport::paintGL() {
   if (m_picture == Picture::Rough && !more) {
     // Edges of what is drawn already are smoothed by themselves: on a slow GL drawing all of it again for that would
     // hold the window for longer than may be noticed.
+    QElapsedTimer clock;
+    clock.start();
     d->window->GetDisplayFramebuffer()->Bind();
     d->smoother->Execute(vtkOpenGLRenderer::SafeDownCast(d->renderer));
+    gl->glFinish();
+    m_smoothMs = 1e-6 * static_cast<double>(clock.nsecsElapsed());
     m_picture = Picture::Smooth;
   }
   const int w = d->window->GetSize()[0], h = d->window->GetSize()[1];
@@ -393,7 +397,7 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   m_picture = Picture::Rough;
   if (m_moving) return;
   gl.glFinish(); // what was asked for is drawn now
-  m_slow = static_cast<double>(clock.nsecsElapsed()) > 1e6 * kSlowMs;
+  m_slow = 1e-6 * static_cast<double>(clock.nsecsElapsed()) + m_smoothMs > kSlowMs;
 }
 
 void Viewport::followCamera(const Viewport& lead) {

@@ -233,6 +233,7 @@ private:
   bool m_linesAlone = false; ///< as the graphics programs have it
   bool m_slow = false;       ///< whole pictures take longer than a software GL's may
   QTimer m_rest;
+  double m_smoothMs = 0;                                              ///< that smoothing took last
   int m_restMs = 0;                                                   ///< until the next picture is drawn or smoothed
   enum class Picture { Old, Rough, Smooth } m_picture = Picture::Old; ///< what was drawn last, against the scene
   bool m_wholeCells = false; ///< the section shows the cells it crosses, without the surface
