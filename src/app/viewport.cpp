@@ -900,8 +900,8 @@ void Viewport::rebuildSection() {
 
 std::pair<double, double> Viewport::extentAlong(const Vec3& normal) const {
   if (!m_part) return {0, 0};
-  const Vec3 half = 0.5 * m_part->box.size();
-  const double middle = normal.dot(m_part->box.center()), reach = normal.cwiseAbs().dot(half);
+  const Vec3 half = 0.5 * m_part->extent.size();
+  const double middle = normal.dot(m_part->extent.center()), reach = normal.cwiseAbs().dot(half);
   return {middle - reach, middle + reach};
 }
 
@@ -910,7 +910,7 @@ Section Viewport::sectionAcross(int axis) const {
   d->renderer->GetActiveCamera()->GetDirectionOfProjection(along.data());
   Section s;
   s.normal = Vec3::Unit(axis) * (along[axis] <= 0 ? 1 : -1); // the half towards the viewer is cut away
-  if (m_part) s.offset = s.normal.dot(m_part->box.center());
+  if (m_part) s.offset = s.normal.dot(m_part->extent.center());
   return s;
 }
 

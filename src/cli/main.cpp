@@ -125,15 +125,14 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
   for (const auto& e : part->edges) shortest = std::min(shortest, e.length);
   const double matters = shortestEdgeThatMatters(*part);
   if (json) {
+    const Vec3 lo = part->extent.lo, hi = part->extent.hi, size = part->extent.size();
     nlohmann::json j{{"status", "ok"},
                      {"file", path},
                      {"format", part->format},
                      {"unit", part->unit},
                      {"unit_assumed", part->unitAssumed},
-                     {"size", {part->extent.x(), part->extent.y(), part->extent.z()}},
-                     {"box",
-                      {{part->box.lo.x(), part->box.lo.y(), part->box.lo.z()},
-                       {part->box.hi.x(), part->box.hi.y(), part->box.hi.z()}}},
+                     {"size", {size.x(), size.y(), size.z()}},
+                     {"box", {{lo.x(), lo.y(), lo.z()}, {hi.x(), hi.y(), hi.z()}}},
                      {"diagonal", part->diagonal()},
                      {"volume", part->volume()},
                      {"area", part->surfaceArea()},

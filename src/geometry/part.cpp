@@ -42,7 +42,7 @@ int Part::count(Dim d) const {
   return 0;
 }
 std::string Part::sizeText() const {
-  const Vec3& s = extent;
+  const Vec3 s = extent.size();
   return formatNumber(s.x(), 4) + " x " + formatNumber(s.y(), 4) + " x " + formatNumber(s.z(), 4) + " " + unit;
 }
 
@@ -224,10 +224,13 @@ private:
 void findExtent(Part& part) {
   part.box = {};
   for (const auto& p : part.display.points) part.box.add(p);
-  part.extent = part.box.size();
+  part.extent = part.box;
   if (const double d = part.box.diagonal(); !part.faceted && part.shape && d > 0 && std::isfinite(d)) {
     const Reach reach(part);
-    for (int axis = 0; axis < 3; ++axis) part.extent[axis] = reach.along(axis, 1) + reach.along(axis, -1);
+    for (int axis = 0; axis < 3; ++axis) {
+      part.extent.lo[axis] = -reach.along(axis, -1);
+      part.extent.hi[axis] = reach.along(axis, 1);
+    }
   }
 }
 

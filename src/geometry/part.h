@@ -119,10 +119,10 @@ public:
   std::vector<PartPoint> points;
   std::vector<Problem> problems; ///< health report: notes and warnings found while reading
   bool faceted = false;
-  Box box;                    ///< of the display's points
-  Vec3 extent = Vec3::Zero(); ///< overall size of the true shape, whose round faces bulge beyond the display
-  Tessellation display;       ///< made on load: 1/1000 of the diagonal, 15 degrees
-  Tessellation smooth;        ///< as display but for the eye, see makeSmooth(); empty unless asked for
+  Box box;              ///< of the display's points
+  Box extent;           ///< of the true shape, whose round faces bulge beyond the display
+  Tessellation display; ///< made on load: 1/1000 of the diagonal, 15 degrees
+  Tessellation smooth;  ///< as display but for the eye, see makeSmooth(); empty unless asked for
   std::shared_ptr<const Shape> shape;
 
   double diagonal() const { return box.diagonal(); }

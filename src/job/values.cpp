@@ -100,7 +100,7 @@ std::string expanded(const std::map<std::string, std::string>& values, const Slo
       out += out.empty() ? "(" : "; (";
       for (std::size_t k = 0; k < c.size(); ++k) {
         auto axis = static_cast<Eigen::Index>(std::min<std::size_t>(k, 2));
-        double lo = part ? part->box.lo[axis] : 0, size = part ? part->box.size()[axis] : 1;
+        double lo = part ? part->extent.lo[axis] : 0, size = part ? part->extent.size()[axis] : 1;
         out += (k ? ", " : "") + Expansion(values, lo, size).of(c[k]);
       }
       out += ")";

@@ -122,17 +122,19 @@ TEST(Part, facesAreSmoothForTheEyeAndComputedFromAsBefore) {
 }
 
 TEST(KernelPart, overallSizeIsThatOfTheTrueShape) {
-  EXPECT_LT((made("cylinder 5 10").extent - Vec3(10, 10, 10)).norm(), 1e-6);
-  EXPECT_LT((made("sphere 7").extent - Vec3(14, 14, 14)).norm(), 1e-6);
-  EXPECT_LT((made("torus 10 3").extent - Vec3(26, 26, 6)).norm(), 1e-6);
-  EXPECT_LT((made("halves 10 4").extent - Vec3(20, 20, 4)).norm(), 1e-6);
-  EXPECT_LT((made("rounded 20 4").extent - Vec3(20, 20, 20)).norm(), 1e-6);
+  EXPECT_LT((made("cylinder 5 10").extent.size() - Vec3(10, 10, 10)).norm(), 1e-6);
+  EXPECT_LT((made("sphere 7").extent.size() - Vec3(14, 14, 14)).norm(), 1e-6);
+  EXPECT_LT((made("torus 10 3").extent.size() - Vec3(26, 26, 6)).norm(), 1e-6);
+  EXPECT_LT((made("halves 10 4").extent.size() - Vec3(20, 20, 4)).norm(), 1e-6);
+  EXPECT_LT((made("rounded 20 4").extent.size() - Vec3(20, 20, 20)).norm(), 1e-6);
   // A quarter of a tube ends where its cylinders go on rising.
-  EXPECT_LT((made("quarter 10 8 5").extent - Vec3(10, 10, 5)).norm(), 1e-6);
-  EXPECT_EQ(made("box 3 2 1").extent, Vec3(3, 2, 1));
+  EXPECT_LT((made("quarter 10 8 5").extent.size() - Vec3(10, 10, 5)).norm(), 1e-6);
+  EXPECT_EQ(made("box 3 2 1").extent.size(), Vec3(3, 2, 1));
+  EXPECT_LT(made("sphere 7").extent.center().norm(), 1e-6) << "and it lies where the shape does";
   auto housing = loadPart(demo("camera-housing.step"));
   ASSERT_TRUE(housing.ok());
   EXPECT_EQ(housing->sizeText(), "126 x 96 x 96 mm");
+  EXPECT_LT((housing->extent.center() - Vec3(63, 0, 0)).norm(), 1e-6);
 }
 
 TEST(KernelPart, seamsAndPolesAreHidden) {
