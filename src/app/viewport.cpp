@@ -654,6 +654,16 @@ std::function<QColor(std::size_t)> Viewport::qualityColors() const {
              std::size_t c) { return theme::quality(scale.badness(c, static_cast<double>(value[c]))); };
 }
 
+/// Another lens is another colour of what was drawn before; it is made anew only where it is of something else, or
+/// where other faces are hidden.
+template <class Make>
+PolyData Viewport::painted(Drawn& last, const std::shared_ptr<const void>& of, Make&& make,
+                           const std::function<QColor(std::size_t)>& color) {
+  if (last.of != of || last.hidden != m_hiddenFaces) last = {of, m_hiddenFaces, make()};
+  last.surface.paint(color);
+  return last.surface.polygons;
+}
+
 void Viewport::rebuildPart() {
   // Where lightness of a colour is a value, a face in shade must not pass for another one.
   const bool values = m_show.lens == Lens::Size || m_show.lens == Lens::Quality;
@@ -665,10 +675,9 @@ void Viewport::rebuildPart() {
   const bool mesh = drawsMesh(), ghost = mesh && m_brush;
   if (m_drawnPart.of != m_part) m_drawnPart = {}; // or a part that was put aside would stay in memory
   auto paintedPart = [&](const std::function<QColor(std::size_t)>& color) {
-    if (!m_drawnPart.of || m_drawnPart.hidden != m_hiddenFaces)
-      m_drawnPart = {m_part, m_hiddenFaces, partSurface(*m_part, [&](int f) { return !m_hiddenFaces.count(f); })};
-    m_drawnPart.surface.paint(color);
-    return m_drawnPart.surface.polygons;
+    return painted(
+        m_drawnPart, m_part, [&] { return partSurface(*m_part, [&](int f) { return !m_hiddenFaces.count(f); }); },
+        color);
   };
   for (auto* l : {&d->part, &d->partEdges, &d->ghost, &d->ghostEdges}) d->put(*l, PolyData::New());
   if (m_part) {
@@ -722,22 +731,17 @@ void Viewport::rebuildMesh() {
       const auto link = static_cast<std::size_t>(m.faceLink[f]);
       return m.faceLink[f] >= 0 && link < ofPart.size() ? ofPart[link] : theme::cells;
     };
-    auto painted = [&](auto&& tint) {
-      if (!m_drawnMesh.of || m_drawnMesh.hidden != m_hiddenFaces) {
-        m_drawnMesh = {m_run, m_hiddenFaces, meshSurface(m, shown)};
-        m_drawnCoarse = {m_run, m_hiddenFaces, coarseSurface(*m_look, shown)};
-      }
-      m_drawnMesh.surface.paint(tint); // another lens is another colour of what was drawn before
-      return m_drawnMesh.surface.polygons;
+    auto paintedMesh = [&](const std::function<QColor(std::size_t)>& tint) {
+      return painted(
+          m_drawnMesh, m_run, [&] { return meshSurface(m, shown); }, tint);
     };
     // Of a part that is not there any more the mesh is all that tells its shape.
-    if (m_brush && !m_ofThisPart) d->put(d->ghost, painted([](std::size_t) { return ghostColor(); }));
+    if (m_brush && !m_ofThisPart) d->put(d->ghost, paintedMesh([](std::size_t) { return ghostColor(); }));
     if (!m_brush) {
-      surface = painted(color);
-      if (!standsIn()) {
-        m_drawnCoarse.surface.paint(color);
-        coarse = m_drawnCoarse.surface.polygons;
-      }
+      surface = paintedMesh(color);
+      if (!standsIn())
+        coarse = painted(
+            m_drawnCoarse, m_run, [&] { return coarseSurface(*m_look, shown); }, color);
     }
     for (auto* l : {&d->mesh, &d->coarse}) l->actor->GetProperty()->SetInterpolationToFlat();
     const auto cellTint = cellColors();

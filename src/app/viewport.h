@@ -238,6 +238,9 @@ private:
   enum class Picture { Old, Rough, Smooth } m_picture = Picture::Old; ///< what was drawn last, against the scene
   bool m_wholeCells = false; ///< the section shows the cells it crosses, without the surface
 
+  template <class Make>
+  PolyData painted(Drawn& last, const std::shared_ptr<const void>& of, Make&& make,
+                   const std::function<QColor(std::size_t)>& color);
   void rebuildPart();
   void rebuildMesh();
   void rebuildHighlight();
