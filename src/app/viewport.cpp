@@ -388,6 +388,7 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   const qreal ratio = devicePixelRatioF();
   d->window->SetSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
   d->renderer->ResetCameraClippingRange();
+  pushNearPlane();
   gl.glEnable(GL_POLYGON_OFFSET_FILL);
   gl.glPolygonOffset(kPushSlope, kPushSteps);
   QElapsedTimer clock;
@@ -398,6 +399,31 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   if (m_moving) return;
   gl.glFinish(); // what was asked for is drawn now
   m_slow = 1e-6 * static_cast<double>(clock.nsecsElapsed()) + m_smoothMs > kSlowMs;
+}
+
+/// Nothing is drawn nearer than the part and what is outlined. Steps of the depth are finest at the near plane, and
+/// lines are pulled forward by some of them: with that plane close to the eye, as the part's box would have it, they
+/// were seen through walls.
+void Viewport::pushNearPlane() {
+  if (!m_part || (drawsMesh() && !m_ofThisPart)) return;
+  const CameraFrame view = frame();
+  const auto& t = m_part->drawn();
+  auto corner = [&](int triangle, std::size_t k) -> const Vec3& {
+    return t.points[static_cast<std::size_t>(t.triangles[static_cast<std::size_t>(triangle)][k])];
+  };
+  double square = m_outlineBox.empty() ? 1e300 : m_outlineBox.distance2(view.eye);
+  m_tree.minimum(
+      square, [&](const Box& b, int) { return b.distance2(view.eye); },
+      [&](int i) {
+        const Vec3 &a = corner(i, 0), &b = corner(i, 1), &c = corner(i, 2), w = closestOnTriangle(view.eye, a, b, c);
+        return (w[0] * a + w[1] * b + w[2] * c - view.eye).squaredNorm();
+      });
+  const double distance = std::sqrt(square) - 0.003 * m_part->diagonal(); // elements may lie before its triangles
+  const double up = view.tangent * (1 + std::abs(view.centreY)),
+               side = view.tangent * view.width / view.height * (1 + std::abs(view.centreX));
+  auto* camera = d->renderer->GetActiveCamera();
+  const auto [from, to] = std::pair(camera->GetClippingRange()[0], camera->GetClippingRange()[1]);
+  camera->SetClippingRange(std::clamp(distance / std::sqrt(1 + up * up + side * side), from, 0.9 * to), to);
 }
 
 void Viewport::followCamera(const Viewport& lead) {
@@ -555,6 +581,9 @@ void Viewport::showMarks(const std::vector<Vec3>& marks, const std::vector<std::
   if (marks.empty() && outline.empty() && !m_marks && !m_outline) return;
   m_marks = marks.size();
   m_outline = outline.size();
+  m_outlineBox = {};
+  for (const auto& line : outline)
+    for (const Vec3& x : line) m_outlineBox.add(x);
   d->put(d->marks, pointCloud(marks));
   d->put(d->outline, segments(outline));
   redraw();

@@ -219,6 +219,7 @@ private:
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;
+  Box m_outlineBox; ///< of the lines in space
   std::set<int> m_hiddenFaces;
   std::vector<std::int32_t> m_brushed, m_brushDrawn;
   QTimer m_brushRest; ///< more of what is chosen is drawn when the choice rests
@@ -263,6 +264,7 @@ private:
   bool standsIn() const; ///< whether the part's own surface takes the mesh's place while the view moves
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
+  void pushNearPlane();
   void drawScene(QOpenGLFunctions_3_2_Core& gl);
   void setDetail();
   void setLineManner();

@@ -296,6 +296,29 @@ TEST_F(Window, whatACardIsAboutIsSeenWhateverItsKind) {
   }
 }
 
+TEST_F(Window, linesBehindWallsStayHiddenFromNear) {
+  open("camera-housing.brief");
+  auto* v = w->viewport();
+  const Part& part = *w->part();
+  int hidden = 0, seen = 0;
+  for (int face : {0, 5, 9, 14, 20}) {
+    v->flyTo(part.faces[static_cast<std::size_t>(face)].center, 45);
+    const QImage picture = v->picture();
+    const qreal ratio = picture.devicePixelRatio();
+    for (const auto& chain : part.drawn().edgeChain)
+      for (int i : chain) {
+        const Vec3 x = part.drawn().points[static_cast<std::size_t>(i)];
+        const QPoint at = (ratio * v->project(x)).toPoint();
+        if (v->inSight(x) || !picture.rect().contains(at)) continue;
+        ++hidden;
+        const QColor c = picture.pixelColor(at), line = theme::partLine;
+        seen += std::abs(c.red() - line.red()) + std::abs(c.green() - line.green()) < 24;
+      }
+  }
+  EXPECT_GT(hidden, 200);
+  EXPECT_LT(seen, hidden / 20) << "of " << hidden << "; some lie behind lines that are seen";
+}
+
 TEST_F(Window, chosenPointsInSightAreDrawnWhole) {
   open("keel-bracket.brief");
   auto* v = w->viewport();
