@@ -43,7 +43,7 @@ constexpr std::size_t kBrushedMore = 5;        ///< times as many with every res
 constexpr int kBrushRestMs = 250;
 constexpr double kSlowMs = 30; ///< a picture that takes longer, smoothed, is smoothed at rest only
 constexpr int kRestMs = 40;
-constexpr int kSmoothMs = 150;              ///< of a picture that changed without moving: more keystrokes may follow
+constexpr int kSmoothMs = 250;              ///< of a picture that changed without moving: another keystroke may follow
 constexpr std::ptrdiff_t kOutlined = 20000; ///< triangles whose silhouette is looked for under the pointer
 
 /// Share of a face's colour that needs no light. More on meshes, whose lines would drown in the shade.

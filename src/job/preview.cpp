@@ -8,7 +8,7 @@
 #include "size/turn.h"
 #include <algorithm>
 #include <cmath>
-#include <functional>
+#include <numeric>
 
 namespace tess {
 namespace {
@@ -147,24 +147,27 @@ Walk walkEdge(const Part& part, int edge, const EdgeSize& size, const EdgeDivisi
 /// Triangles on faces for a size over them: 4 / sqrt(3) to the square of the size.
 double trianglesOn(const Part& part, const std::vector<int>& faces, const FaceSize& size, Progress& progress) {
   std::vector<char> on(part.faces.size(), 0);
-  double area = 0, sum = 0;
+  double area = 0;
   for (int f : faces) {
     on[static_cast<std::size_t>(f)] = 1;
     area += part.faces[static_cast<std::size_t>(f)].area;
   }
   const double longest = 0.15 * std::sqrt(std::max(area, 1e-300)); // some hundred pieces suffice for two digits
   const auto& t = part.display;
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    if (!on[static_cast<std::size_t>(t.triangleFace[i])]) continue;
-    progress.check();
-    std::array<Vec3, 3> whole;
-    for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
-    forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
-      const double h = size(t.triangleFace[i], (q[0] + q[1] + q[2]) / 3);
-      sum += 0.5 * (q[1] - q[0]).cross(q[2] - q[0]).norm() / (h * h);
-    });
-  }
-  return 4 / std::sqrt(3.0) * sum;
+  std::vector<double> shares(t.triangles.size(), 0); // summed in one order, whatever the number of threads
+  parallelFor(
+      shares.size(), &progress,
+      [&](std::size_t i) {
+        if (!on[static_cast<std::size_t>(t.triangleFace[i])]) return;
+        std::array<Vec3, 3> whole;
+        for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+        forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
+          const double h = size(t.triangleFace[i], (q[0] + q[1] + q[2]) / 3);
+          shares[i] += 0.5 * (q[1] - q[0]).cross(q[2] - q[0]).norm() / (h * h);
+        });
+      },
+      64);
+  return 4 / std::sqrt(3.0) * std::accumulate(shares.begin(), shares.end(), 0.0);
 }
 
 std::vector<std::array<Vec3, 2>> outlineOf(const Zone& z) {
@@ -335,7 +338,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     walks[i] = walkEdge(
         part, e, [&](double t, const Vec3& x) { return others(mine.onEdge(e, t, x), x); }, d);
   };
-  parallelFor(edges.size(), &progress, walk, 4);
+  parallelFor(edges.size(), &progress, walk, 1);
   for (const Walk& w : walks) {
     elements += static_cast<std::size_t>(w.elements);
     for (const Vec3& x : w.marks)
