@@ -960,6 +960,7 @@ void MainWindow::loadPartOfBrief() {
   for (auto* w : {m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->drop();
   m_part.reset();
   m_sizes.reset();
+  m_briefPanel->setPreviews({}); // what was said of the part that goes
   m_partBefore.reset();
   m_groups.clear();
   m_briefProblems.clear();

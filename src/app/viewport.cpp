@@ -63,6 +63,8 @@ constexpr float kPushSlope = 1, kPushSteps = 340;
 /// Of what lies on a surface, as much the other way.
 constexpr const char* kForth =
     "gl_FragDepth = gl_FragCoord.z - length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) - 0.00002;";
+/// Lines and points on surfaces come forward by what pushNearPlane() says.
+constexpr const char* kForward = "gl_FragDepth = gl_FragCoord.z - forward;";
 /// Behind all else, and in order among themselves: surfaces of the ghost, and its lines just before them.
 constexpr const char* kBehind = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002;";
 constexpr const char* kBehindLines = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002 - 0.00001;";
@@ -131,6 +133,10 @@ struct Viewport::Impl {
     for (Layer& l : cut) r.push_back(&l);
     return r;
   }
+  /// Lines and points on surfaces, which would cut them in half.
+  std::vector<Layer*> above() {
+    return {&partEdges, &selectedEdges, &hoverEdges, &marks, &outline, &openEdges, &sharedEdges};
+  }
   /// Surfaces of elements, with their lines.
   std::vector<Layer*> meshed() {
     std::vector<Layer*> r{&mesh, &coarse, &cells};
@@ -193,17 +199,12 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     p->AddFragmentShaderReplacement("//VTK::PositionVC::Dec", true, kFromSidesIn, false);
   }
   setLineManner();
-  for (auto* l : {&d->partEdges, &d->selectedEdges}) {
+  for (auto* l : d->above()) {
     l->actor->GetProperty()->SetLighting(false);
-    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kForward, false);
   }
-  for (auto* l : {&d->marks, &d->outline, &d->openEdges, &d->sharedEdges, &d->hoverEdges}) {
-    l->actor->GetProperty()->SetLighting(false);
+  for (auto* l : {&d->marks, &d->outline, &d->openEdges, &d->sharedEdges, &d->hoverEdges})
     l->mapper->SetScalarVisibility(false);
-    l->mapper->SetResolveCoincidentTopologyToPolygonOffset();
-    l->mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13); // just above the feature lines
-    l->mapper->SetRelativeCoincidentTopologyPointOffsetParameter(-13);
-  }
   d->ghost.actor->GetProperty()->SetFrontfaceCulling(true);
   d->ghost.actor->GetProperty()->SetAmbient(kAmbientOfGhost);
   d->ghost.actor->GetProperty()->SetDiffuse(1 - kAmbientOfGhost);
@@ -211,9 +212,6 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
   d->ghost.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehind, false);
   d->ghostEdges.actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kBehindLines,
                                                                          false);
-  // Feature lines are chords of the same curves as the triangles' sides, but wider than a pixel.
-  d->partEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -12);
-  d->selectedEdges.mapper->SetRelativeCoincidentTopologyLineOffsetParameters(0, -13);
   d->partEdges.pixels = d->outline.pixels = 1.6f;
   d->hoverEdges.pixels = d->sharedEdges.pixels = 3;
   d->selectedEdges.pixels = d->marks.pixels = 4;
@@ -388,7 +386,7 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   const qreal ratio = devicePixelRatioF();
   d->window->SetSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
   d->renderer->ResetCameraClippingRange();
-  pushNearPlane();
+  placeDepths();
   gl.glEnable(GL_POLYGON_OFFSET_FILL);
   gl.glPolygonOffset(kPushSlope, kPushSteps);
   QElapsedTimer clock;
@@ -401,11 +399,22 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   m_slow = 1e-6 * static_cast<double>(clock.nsecsElapsed()) + m_smoothMs > kSlowMs;
 }
 
-/// Nothing is drawn nearer than the part and what is outlined. Steps of the depth are finest at the near plane, and
-/// lines are pulled forward by some of them: with that plane close to the eye, as the part's box would have it, they
-/// were seen through walls.
+/// Nothing is drawn nearer than the part and what is outlined. Lines come forward by about half of their width, or the
+/// faces beside them would cut them; as depth is told finest near the near plane, that is more in space the farther
+/// things are behind it, and with a plane close to the eye, as the part's box would have it, lines were seen through
+/// walls.
+void Viewport::placeDepths() {
+  auto* camera = d->renderer->GetActiveCamera();
+  if (m_part && (!drawsMesh() || m_ofThisPart)) pushNearPlane();
+  const double near = camera->GetClippingRange()[0], far = camera->GetClippingRange()[1];
+  const double pixel = 2 * frame().tangent / std::max(1, height()); // at a distance of one
+  const double onePixel = pixel * far / std::max(1e-12 * far, far - near);
+  for (auto* l : d->above()) // what is wider lies above what is narrower
+    l->actor->GetShaderProperty()->GetFragmentCustomUniforms()->SetUniformf(
+        "forward", static_cast<float>(0.00002 + (0.5 + 0.1 * l->pixels) * onePixel));
+}
+
 void Viewport::pushNearPlane() {
-  if (!m_part || (drawsMesh() && !m_ofThisPart)) return;
   const CameraFrame view = frame();
   const auto& t = m_part->drawn();
   auto corner = [&](int triangle, std::size_t k) -> const Vec3& {

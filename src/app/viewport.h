@@ -264,6 +264,7 @@ private:
   bool standsIn() const; ///< whether the part's own surface takes the mesh's place while the view moves
   void moving();
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
+  void placeDepths();
   void pushNearPlane();
   void drawScene(QOpenGLFunctions_3_2_Core& gl);
   void setDetail();

@@ -173,6 +173,19 @@ TEST_F(Window, aCardShowsWhatItWouldDoWhileItsValueIsTyped) {
   EXPECT_EQ(w->viewport()->markCount(), 0u);
 }
 
+TEST_F(Window, whatCardsWillDoIsForgottenWithThePart) {
+  auto everywhere = [&] {
+    const auto& rules = w->document().brief().rules;
+    return static_cast<int>(
+        std::find_if(rules.begin(), rules.end(), [](const Rule& r) { return r.kind == "everywhere"; }) - rules.begin());
+  };
+  open("camera-housing.brief");
+  EXPECT_TRUE(waitFor([&] { return w->briefPanel()->below(everywhere()).contains("37 edges"); }, 20000));
+  open("keel-bracket.brief");
+  EXPECT_FALSE(w->briefPanel()->below(everywhere()).contains("37 edges"));
+  EXPECT_TRUE(waitFor([&] { return w->briefPanel()->below(everywhere()).contains("73 edges"); }, 20000));
+}
+
 TEST_F(Window, theFinestPlaceOfAnEdgeIsDraggedAlongIt) {
   open("keel-bracket.brief");
   auto* v = w->viewport();
