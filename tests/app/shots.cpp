@@ -22,7 +22,7 @@ template <class F> bool waitFor(F&& done, int ms = 120000) {
 void settle() {
   QElapsedTimer t;
   t.start();
-  while (t.elapsed() < 600) QApplication::processEvents(QEventLoop::AllEvents, 20);
+  while (t.elapsed() < 1200) QApplication::processEvents(QEventLoop::AllEvents, 20);
 }
 /// The face of a group that lies furthest along x, and to the front there.
 int holeOf(const tess::MainWindow& w, const std::string& group) {
