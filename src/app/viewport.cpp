@@ -63,7 +63,7 @@ constexpr float kPushSlope = 1, kPushSteps = 340;
 /// Of what lies on a surface, as much the other way.
 constexpr const char* kForth =
     "gl_FragDepth = gl_FragCoord.z - length(vec2(dFdx(gl_FragCoord.z), dFdy(gl_FragCoord.z))) - 0.00002;";
-/// Lines and points on surfaces come forward by what pushNearPlane() says.
+/// Lines and points on surfaces come forward by what placeDepths() says.
 constexpr const char* kForward = "gl_FragDepth = gl_FragCoord.z - forward;";
 /// Behind all else, and in order among themselves: surfaces of the ghost, and its lines just before them.
 constexpr const char* kBehind = "gl_FragDepth = 1.0 - (1.0 - gl_FragCoord.z) * 0.002;";

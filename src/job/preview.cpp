@@ -8,6 +8,7 @@
 #include "size/turn.h"
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <numeric>
 
 namespace tess {

@@ -70,6 +70,8 @@ struct Ball {
   int stamp; ///< of the last insertion that had the tet in its cavity
 };
 
+constexpr float kNeverDecides = std::numeric_limits<float>::infinity(); ///< doubt about what has no circumsphere
+
 /// Whether a ball alone tells if p lies `inside` the circumsphere of its tet; `a`: its corner. With d from a to p the
 /// point lies inside when d.(c2 - d) > 0. With u = 2^-24, single precision makes each term of this sum wrong by 5 u of
 /// itself and 1 u of its part of d.d (rounding of d, of the difference, of the product, of two additions), and what c2
@@ -317,15 +319,14 @@ private:
     if (orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) < 0) std::swap(v[0], v[1]);
     int core = append();
     std::copy(v, v + 4, at(core).v);
-    constexpr float never = std::numeric_limits<float>::infinity(); // decides by itself
-    ball(core) = {{0, 0, 0}, never, v[3], 0};
+    ball(core) = {{0, 0, 0}, kNeverDecides, v[3], 0};
     int g[4];
     for (int i = 0; i < 4; ++i) { // ghost over face i: face turned round, then the ghost
       g[i] = append();
       const int* f = kTetFace[i];
       int corners[4] = {v[f[0]], v[f[2]], v[f[1]], kGhost};
       std::copy(corners, corners + 4, at(g[i]).v);
-      ball(g[i]) = {{0, 0, 0}, never, 0, 0};
+      ball(g[i]) = {{0, 0, 0}, kNeverDecides, 0, 0};
       link(4 * g[i] + 3, 4 * core + i);
     }
     for (int i = 0; i < 4; ++i)
@@ -503,7 +504,7 @@ private:
     if (ghost >= 0)
       for (std::size_t k = 0; k < wallCount; ++k)
         if (const auto& l = numbers[k]; l[0] == ghost || l[1] == ghost || l[2] == ghost)
-          balls[made[k]].doubt = std::numeric_limits<float>::infinity();
+          balls[made[k]].doubt = kNeverDecides;
     const bool square = bits < 12 && known <= side;
     if (square) {
       for (std::size_t k = 0; k < wallCount; ++k) {
