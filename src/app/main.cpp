@@ -12,6 +12,7 @@ namespace {
 /// True when a context of at least OpenGL 3.2 can be made.
 bool openGlWorks() {
   QOpenGLContext c;
+  c.setFormat(tess::Viewport::format());
   if (!c.create()) return false;
   QOffscreenSurface s;
   s.setFormat(c.format());
@@ -21,7 +22,6 @@ bool openGlWorks() {
 } // namespace
 
 int main(int argc, char** argv) {
-  QSurfaceFormat::setDefaultFormat(tess::Viewport::format());
   QApplication app(argc, argv);
   QApplication::setApplicationName("Tesselite");
   QApplication::setApplicationVersion("0.1.0");

@@ -6,7 +6,6 @@
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QMouseEvent>
-#include <QOpenGLContext>
 #include <QOpenGLFunctions_3_2_Core>
 #include <QOpenGLVersionFunctionsFactory>
 #include <QPainter>
@@ -165,7 +164,8 @@ QSurfaceFormat Viewport::format() {
   return f;
 }
 
-Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<Impl>()) {
+Viewport::Viewport(QWidget* parent) : QWidget(parent), d(std::make_unique<Impl>()) {
+  setAttribute(Qt::WA_OpaquePaintEvent);
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("3D view of part and mesh"));
@@ -190,6 +190,7 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent), d(std::make_unique<
     l->mapper->SetScalarVisibility(false);
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kForth, false);
     l->actor->GetProperty()->SetOpacity(l == &d->hover ? 0.22 : 0.45);
+    l->actor->ForceOpaqueOn(); // mixed with what lies there already: nothing of theirs lies behind it to be sorted
   }
   for (auto* l : d->meshed()) {
     auto* p = l->actor->GetShaderProperty();
@@ -318,24 +319,33 @@ void Viewport::applyTheme() {
 }
 
 Viewport::~Viewport() {
-  makeCurrent();
+  if (!makeCurrent()) return;
   d->smoother->ReleaseGraphicsResources();
   d->window->Finalize();
-  doneCurrent();
+  m_context->doneCurrent();
 }
 
-void Viewport::initializeGL() {
-  m_picture = Picture::Old;
+bool Viewport::makeCurrent() {
+  if (!m_context) {
+    m_surface.setFormat(format());
+    m_surface.create();
+    m_context = std::make_unique<QOpenGLContext>();
+    m_context->setFormat(format());
+    if (!m_context->create() || !m_context->makeCurrent(&m_surface)) return false;
+    startDrawing();
+  }
+  return m_context->makeCurrent(&m_surface);
+}
+
+void Viewport::startDrawing() {
   d->window->SetOwnContext(false);
   vtkNew<vtkCallbackCommand> current, isCurrent;
   current->SetClientData(this);
-  current->SetCallback([](vtkObject*, unsigned long, void* self, void*) {
-    auto* w = static_cast<Viewport*>(self);
-    if (QOpenGLContext::currentContext() != w->context()) w->makeCurrent();
-  });
+  current->SetCallback(
+      [](vtkObject*, unsigned long, void* self, void*) { static_cast<Viewport*>(self)->makeCurrent(); });
   isCurrent->SetClientData(this);
   isCurrent->SetCallback([](vtkObject*, unsigned long, void* self, void* answer) {
-    *static_cast<bool*>(answer) = QOpenGLContext::currentContext() == static_cast<Viewport*>(self)->context();
+    *static_cast<bool*>(answer) = QOpenGLContext::currentContext() == static_cast<Viewport*>(self)->m_context.get();
   });
   d->window->AddObserver(vtkCommand::WindowMakeCurrentEvent, current);
   d->window->AddObserver(vtkCommand::WindowIsCurrentEvent, isCurrent);
@@ -344,7 +354,7 @@ void Viewport::initializeGL() {
   d->window->SetFrameBlitModeToNoBlit();
 }
 
-void Viewport::resizeGL(int, int) {
+void Viewport::resizeEvent(QResizeEvent*) {
   m_picture = Picture::Old;
   if (m_fitted)
     fit();
@@ -352,13 +362,23 @@ void Viewport::resizeGL(int, int) {
     centrePicture();
 }
 
-void Viewport::paintGL() {
+void Viewport::paintEvent(QPaintEvent*) {
+  renew();
+  QPainter p(this);
+  if (m_image.isNull())
+    p.fillRect(rect(), theme::viewport);
+  else
+    p.drawImage(0, 0, m_image);
+}
+
+void Viewport::renew() {
+  const bool smooth = !m_moving && !m_quick;
+  if (m_picture == Picture::Smooth || (m_picture == Picture::Rough && !smooth) || !makeCurrent()) return;
   d->window->GetState()->Reset();
-  auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(context());
+  auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(m_context.get());
   if (!gl) return;
   if (m_picture == Picture::Old) drawScene(*gl);
-  const bool more = m_moving || m_quick;
-  if (m_picture == Picture::Rough && !more) {
+  if (m_picture == Picture::Rough && smooth) {
     // Edges of what is drawn already are smoothed by themselves: on a slow GL drawing all of it again for that would
     // hold the window for longer than may be noticed.
     QElapsedTimer clock;
@@ -369,13 +389,14 @@ void Viewport::paintGL() {
     m_smoothMs = 1e-6 * static_cast<double>(clock.nsecsElapsed());
     m_picture = Picture::Smooth;
   }
-  const int w = d->window->GetSize()[0], h = d->window->GetSize()[1];
+  const QSize size(d->window->GetSize()[0], d->window->GetSize()[1]);
+  if (m_image.size() != size) m_image = QImage(size, QImage::Format_RGB32);
+  m_image.setDevicePixelRatio(devicePixelRatioF());
   d->window->GetDisplayFramebuffer()->Bind(GL_READ_FRAMEBUFFER);
-  gl->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
-  gl->glDisable(GL_SCISSOR_TEST);
-  gl->glBlitFramebuffer(0, 0, w, h, 0, 0, w, h, GL_COLOR_BUFFER_BIT, GL_NEAREST);
-  gl->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
-  if (more) m_rest.start(m_restMs);
+  gl->glPixelStorei(GL_PACK_ALIGNMENT, 4);
+  gl->glReadPixels(0, 0, size.width(), size.height(), GL_BGRA, GL_UNSIGNED_BYTE, m_image.bits());
+  m_image.mirror(); // a GL counts its rows from below
+  if (!smooth) m_rest.start(m_restMs);
   placeNumbers();
   placeHandles();
   placePoints();
@@ -389,6 +410,7 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   placeDepths();
   gl.glEnable(GL_POLYGON_OFFSET_FILL);
   gl.glPolygonOffset(kPushSlope, kPushSteps);
+  if (m_part && !std::exchange(m_compiled, true)) compilePrograms();
   QElapsedTimer clock;
   clock.start();
   d->window->Render();
@@ -397,6 +419,24 @@ void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
   if (m_moving) return;
   gl.glFinish(); // what was asked for is drawn now
   m_slow = 1e-6 * static_cast<double>(clock.nsecsElapsed()) + m_smoothMs > kSlowMs;
+}
+
+/// Draws something on each layer that cards and the pointer light, under the picture that follows: a program for the
+/// graphics is compiled when it is first needed, which would be within somebody's keystroke.
+void Viewport::compilePrograms() {
+  const auto faces = partSurface(*m_part, [](int f) { return f == 0; }).polygons;
+  const auto lines = partEdges(*m_part, [](int e) { return e == 0; });
+  const auto points = pointCloud({m_part->extent.lo});
+  const std::array shown{std::pair(&d->hover, faces),      std::pair(&d->selected, faces),
+                         std::pair(&d->hoverEdges, lines), std::pair(&d->selectedEdges, lines),
+                         std::pair(&d->outline, lines),    std::pair(&d->marks, points)};
+  std::vector<PolyData> before;
+  for (const auto& [layer, something] : shown) {
+    before.emplace_back(layer->mapper->GetInput());
+    d->put(*layer, something);
+  }
+  d->window->Render();
+  for (std::size_t i = 0; i < shown.size(); ++i) d->put(*shown[i].first, before[i]);
 }
 
 /// Nothing is drawn nearer than the part and what is outlined. Lines come forward by about half of their width, or the
@@ -477,7 +517,8 @@ QImage Viewport::picture() {
   m_moving = m_quick = false;
   setDetail();
   m_picture = Picture::Old;
-  QImage image = grabFramebuffer();
+  renew();
+  QImage image = m_image;
   QPainter p(&image);
   m_outline2d->paintPoints(p);
   if (!m_numbers.empty()) m_labels->paintOn(p);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The viewport: part and mesh in one scene, drawn by VTK into its own framebuffer and copied to this widget. Picking is
-// done on our own triangles, so that it does not depend on what the graphics card draws.
+// The viewport: part and mesh in one scene, drawn by VTK into a framebuffer of its own and painted from there like any
+// image. A widget that OpenGL draws into would have the whole window put together by OpenGL, again with every change of
+// a label: on the processor that took longer than the picture. Picking is done on our own triangles, so that it does
+// not depend on what the graphics card draws.
 #pragma once
 #include "app/camera_frame.h"
 #include "app/number_labels.h"
@@ -8,9 +10,12 @@
 #include "app/scene.h"
 #include "app/view_look.h"
 #include "base/bvh.h"
-#include <QOpenGLWidget>
+#include <QImage>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
 #include <QSurfaceFormat>
 #include <QTimer>
+#include <QWidget>
 #include <array>
 #include <functional>
 #include <memory>
@@ -34,13 +39,13 @@ struct EdgeHandle {
   int rule = -1, place = 0; ///< what it stands for: a rule of the brief, and which of its places
 };
 
-class Viewport : public QOpenGLWidget {
+class Viewport : public QWidget {
   Q_OBJECT
 public:
   explicit Viewport(QWidget* parent = nullptr);
   ~Viewport() override;
 
-  /// What it needs of OpenGL; to be made the default before the application object is.
+  /// What it asks of OpenGL.
   static QSurfaceFormat format();
   /// Takes over the colours that hold now.
   void applyTheme();
@@ -173,9 +178,8 @@ signals:
   void drawn();
 
 protected:
-  void initializeGL() override;
-  void resizeGL(int w, int h) override;
-  void paintGL() override;
+  void resizeEvent(QResizeEvent* e) override;
+  void paintEvent(QPaintEvent* e) override;
   void mousePressEvent(QMouseEvent* e) override;
   void mouseMoveEvent(QMouseEvent* e) override;
   void mouseReleaseEvent(QMouseEvent* e) override;
@@ -185,6 +189,9 @@ protected:
 private:
   struct Impl;
   std::unique_ptr<Impl> d;
+  QOffscreenSurface m_surface;
+  std::unique_ptr<QOpenGLContext> m_context;
+  QImage m_image; ///< the picture as it was last drawn
   std::shared_ptr<const Part> m_part;
   std::shared_ptr<const RunResult> m_run;
   std::shared_ptr<const MeshLook> m_look; ///< of the run's mesh
@@ -232,6 +239,7 @@ private:
   bool m_moving = false;     ///< the camera or the section moves: what is slow to draw waits until it rests
   bool m_quick = false;      ///< the picture changed: on a slow GL it is smoothed a moment later
   bool m_linesAlone = false; ///< as the graphics programs have it
+  bool m_compiled = false;   ///< the programs for the graphics of what lights up
   bool m_slow = false;       ///< whole pictures take longer than a software GL's may
   QTimer m_rest;
   double m_smoothMs = 0;                                              ///< that smoothing took last
@@ -266,7 +274,12 @@ private:
   void redraw(); ///< update(), at once on a slow GL and smoothed when nothing follows
   void placeDepths();
   void pushNearPlane();
+  /// False where there is no GL.
+  bool makeCurrent();
+  void startDrawing(); ///< into the context, once
+  void renew();        ///< makes the picture what the scene is now, where it is not
   void drawScene(QOpenGLFunctions_3_2_Core& gl);
+  void compilePrograms();
   void setDetail();
   void setLineManner();
   void hoverOver(int entity);

@@ -155,16 +155,42 @@ double trianglesOn(const Part& part, const std::vector<int>& faces, const FaceSi
   }
   const double longest = 0.15 * std::sqrt(std::max(area, 1e-300)); // some hundred pieces suffice for two digits
   const auto& t = part.display;
-  std::vector<double> shares(t.triangles.size(), 0); // summed in one order, whatever the number of threads
+  auto corners = [&](std::size_t i) {
+    std::array<Vec3, 3> c;
+    for (std::size_t k = 0; k < 3; ++k) c[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
+    return c;
+  };
+  auto areaOf = [](const std::array<Vec3, 3>& q) { return 0.5 * (q[1] - q[0]).cross(q[2] - q[0]).norm(); };
+  // Where the display is finer than that, one triangle speaks for those just before it on its face.
+  struct Sample {
+    std::size_t triangle;
+    double times; ///< the area it speaks for over its own
+  };
+  std::vector<Sample> samples;
+  for (std::size_t i = 0; i < t.triangles.size();) {
+    const int f = t.triangleFace[i];
+    const double enough = std::min(0.1 * longest * longest, part.faces[static_cast<std::size_t>(f)].area / 24);
+    double spoken = 0, own = 0;
+    const std::size_t first = i;
+    for (; i < t.triangles.size() && t.triangleFace[i] == f; ++i) {
+      if (!on[static_cast<std::size_t>(f)]) continue;
+      spoken += own = areaOf(corners(i));
+      const bool last = i + 1 == t.triangles.size() || t.triangleFace[i + 1] != f;
+      if (own <= 0 || (spoken < enough && !last)) continue;
+      samples.push_back({i, spoken / own});
+      spoken = 0;
+    }
+    if (spoken > 0 && !samples.empty() && samples.back().triangle >= first) // the last ones have no area of their own
+      samples.back().times += spoken / areaOf(corners(samples.back().triangle));
+  }
+  std::vector<double> shares(samples.size(), 0); // summed in one order, whatever the number of threads
   parallelFor(
       shares.size(), &progress,
       [&](std::size_t i) {
-        if (!on[static_cast<std::size_t>(t.triangleFace[i])]) return;
-        std::array<Vec3, 3> whole;
-        for (std::size_t k = 0; k < 3; ++k) whole[k] = t.points[static_cast<std::size_t>(t.triangles[i][k])];
-        forPieces(whole, longest, [&](const std::array<Vec3, 3>& q) {
-          const double h = size(t.triangleFace[i], (q[0] + q[1] + q[2]) / 3);
-          shares[i] += 0.5 * (q[1] - q[0]).cross(q[2] - q[0]).norm() / (h * h);
+        const int face = t.triangleFace[samples[i].triangle];
+        forPieces(corners(samples[i].triangle), longest, [&](const std::array<Vec3, 3>& q) {
+          const double h = size(face, (q[0] + q[1] + q[2]) / 3);
+          shares[i] += samples[i].times * areaOf(q) / (h * h);
         });
       },
       64);
@@ -306,8 +332,9 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   // What a rule asks for through walls or from a file is in the field only, as it last was.
   const bool fromField = r.kind == "through" || r.kind == "field";
   auto others = [&](double h, const Vec3& x) {
-    if (!field || field->at(x) >= h) return h; // the search for a reason takes longer
+    if (!field) return h;
     const SizeReason d = field->deciding(x);
+    if (d.size >= h) return h;
     const bool ours = d.rule == rule || (overall && d.rule < 0 && d.rule != kReasonSlender && d.rule != kReasonMesher);
     return ours && !fromField ? h : std::min(h, d.size);
   };

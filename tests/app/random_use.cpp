@@ -146,7 +146,6 @@ private:
 int main(int argc, char** argv) {
   QTemporaryDir home, work; // what the program keeps of its user, and what it may overwrite
   for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, home.path().toUtf8());
-  QSurfaceFormat::setDefaultFormat(tess::Viewport::format());
   QApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
   QApplication app(argc, argv);
   app.setStyle("Fusion");

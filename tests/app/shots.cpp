@@ -40,7 +40,6 @@ int holeOf(const tess::MainWindow& w, const std::string& group) {
 int main(int argc, char** argv) {
   QTemporaryDir home; // what the program keeps of its user
   for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, home.path().toUtf8());
-  QSurfaceFormat::setDefaultFormat(tess::Viewport::format());
   QApplication app(argc, argv);
   app.setStyle("Fusion");
   if (argc < 3) return 2;

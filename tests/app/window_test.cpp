@@ -492,7 +492,6 @@ int main(int argc, char** argv) {
   // What the program keeps of its user goes to a folder of the tests.
   auto home = std::filesystem::temp_directory_path() / ("tess-window-" + std::to_string(::getpid()));
   for (const char* v : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(v, QByteArray::fromStdString(home.string()));
-  QSurfaceFormat::setDefaultFormat(Viewport::format());
   QApplication app(argc, argv);
   app.setStyle("Fusion");
   app.setStyleSheet(theme::styleSheet());
