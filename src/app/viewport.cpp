@@ -374,9 +374,12 @@ void Viewport::paintEvent(QPaintEvent*) {
 void Viewport::renew() {
   const bool smooth = !m_moving && !m_quick;
   if (m_picture == Picture::Smooth || (m_picture == Picture::Rough && !smooth) || !makeCurrent()) return;
-  d->window->GetState()->Reset();
   auto* gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_2_Core>(m_context.get());
   if (!gl) return;
+  const QSize size = (devicePixelRatioF() * QSizeF(width(), height())).toSize();
+  gl->glViewport(0, 0, size.width(), size.height()); // it begins with that of a surface which is not drawn to
+  d->window->GetState()->Reset();
+  d->window->SetSize(size.width(), size.height());
   if (m_picture == Picture::Old) drawScene(*gl);
   if (m_picture == Picture::Rough && smooth) {
     // Edges of what is drawn already are smoothed by themselves: on a slow GL drawing all of it again for that would
@@ -389,7 +392,6 @@ void Viewport::renew() {
     m_smoothMs = 1e-6 * static_cast<double>(clock.nsecsElapsed());
     m_picture = Picture::Smooth;
   }
-  const QSize size(d->window->GetSize()[0], d->window->GetSize()[1]);
   if (m_image.size() != size) m_image = QImage(size, QImage::Format_RGB32);
   m_image.setDevicePixelRatio(devicePixelRatioF());
   d->window->GetDisplayFramebuffer()->Bind(GL_READ_FRAMEBUFFER);
@@ -404,8 +406,6 @@ void Viewport::renew() {
 }
 
 void Viewport::drawScene(QOpenGLFunctions_3_2_Core& gl) {
-  const qreal ratio = devicePixelRatioF();
-  d->window->SetSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
   d->renderer->ResetCameraClippingRange();
   placeDepths();
   gl.glEnable(GL_POLYGON_OFFSET_FILL);

@@ -262,6 +262,40 @@ TEST_F(Lenses, heightsOfTheHistogramChangeAndEveryPictureIsWholeAtRest) {
   EXPECT_LT(differ, before.width() * before.height() / 100);
 }
 
+TEST_F(Lenses, aPictureHoldsThePartOnceAndIsSmoothedAtRest) {
+  open("keel-bracket.brief");
+  auto* v = w->viewport();
+  for (const QSize size : {QSize(1280, 800), QSize(1100, 720)}) {
+    w->resize(size);
+    QTest::qWait(400);
+    const QImage still = v->picture();
+    EXPECT_EQ(still.size(), (v->devicePixelRatioF() * QSizeF(v->size())).toSize());
+    QRectF part; // on the screen
+    for (const Vec3& x : w->part()->display.points) part |= QRectF(v->project(x) - QPointF(3, 3), QSizeF(6, 6));
+    std::set<QRgb> colors;
+    int outside = 0;
+    for (int y = 0; y < still.height(); ++y)
+      for (int x = 0; x < still.width(); ++x) {
+        colors.insert(still.pixel(x, y));
+        outside +=
+            still.pixelColor(x, y) != theme::viewport && !part.contains(QPointF(x, y) / still.devicePixelRatio());
+      }
+    EXPECT_EQ(outside, 0);
+    // Turned a little and caught in motion: the same shades, without those between them along every line.
+    const QPoint at(v->width() / 2, v->height() / 2);
+    QTest::mousePress(v, Qt::RightButton, {}, at);
+    QMouseEvent e(QEvent::MouseMove, QPointF(at + QPoint(20, 0)), v->mapToGlobal(QPointF(at + QPoint(20, 0))),
+                  Qt::NoButton, Qt::RightButton, Qt::NoModifier);
+    QApplication::sendEvent(v, &e);
+    const QImage moving = v->grab().toImage();
+    QTest::mouseRelease(v, Qt::RightButton, {}, at + QPoint(20, 0));
+    std::set<QRgb> fewer;
+    for (int y = 0; y < moving.height(); ++y)
+      for (int x = 0; x < moving.width(); ++x) fewer.insert(moving.pixel(x, y));
+    EXPECT_GT(colors.size(), fewer.size() * 5 / 4);
+  }
+}
+
 TEST_F(Lenses, linesOfElementsAreFaintWhereTheyWouldCoverThem) {
   open("camera-housing.brief");
   mesh();
