@@ -641,8 +641,7 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
 
 void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
                       const RunResult* run, const std::vector<Problem>& problems) {
-  // A rule that was added or taken away shifts the others: their words come again with the size field.
-  if (m_previews.size() != brief.rules.size()) m_previews.clear();
+  keepPreviews(brief.rules);
   const std::size_t unnamed = part ? unassignedFaces(*part, groups).size() : 0;
   std::vector<Piece> pieces;
   auto text = [&](const QString& words, const char* name) {
@@ -797,6 +796,26 @@ void BriefPanel::showPreview(int rule, const QString& text, bool wrong) {
 QString BriefPanel::below(int rule) const {
   auto* l = belowLabel(rule);
   return l ? l->text() : QString();
+}
+
+/// Words about a rule stay with it where it is moved, or others come and go, until new ones come with the size field. A
+/// changed rule keeps those of its place meanwhile, or they would flicker.
+void BriefPanel::keepPreviews(const std::vector<Rule>& rules) {
+  if (m_previewed == rules) return;
+  std::vector<std::string> kept(rules.size());
+  const std::size_t known = std::min(m_previews.size(), m_previewed.size());
+  for (std::size_t i = 0; i < rules.size(); ++i) {
+    std::size_t from = i;
+    if (i >= known || m_previewed[i] != rules[i]) {
+      const auto end = m_previewed.begin() + static_cast<std::ptrdiff_t>(known);
+      const auto there = std::find(m_previewed.begin(), end, rules[i]);
+      const bool changed = m_previewed.size() == rules.size() && i < known && m_previewed[i].kind == rules[i].kind;
+      from = there != end ? static_cast<std::size_t>(there - m_previewed.begin()) : changed ? i : known;
+    }
+    if (from < known) kept[i] = m_previews[from];
+  }
+  m_previews = std::move(kept);
+  m_previewed = rules;
 }
 
 void BriefPanel::setPreviews(const std::vector<std::string>& texts) {

@@ -88,7 +88,9 @@ private:
   std::vector<Piece> m_pieces;
   std::vector<QWidget*> m_ruleCards;
   std::vector<std::string> m_previews; ///< by rule, of the brief as it last was
-  bool m_unfitted = false;             ///< heights may not be those of the words any more
+  std::vector<Rule> m_previewed;       ///< its rules
+  void keepPreviews(const std::vector<Rule>& rules);
+  bool m_unfitted = false; ///< heights may not be those of the words any more
   int m_fittedWidth = -1;
   void arrange(std::vector<Piece> pieces);
   void applyFilter();

@@ -186,6 +186,33 @@ TEST_F(Window, whatCardsWillDoIsForgottenWithThePart) {
   EXPECT_TRUE(waitFor([&] { return w->briefPanel()->below(everywhere()).contains("73 edges"); }, 20000));
 }
 
+TEST_F(Window, whatACardWillDoStaysWithItWhereItGoes) {
+  open("keel-bracket.brief");
+  auto* panel = w->briefPanel();
+  auto at = [&](const char* kind) {
+    const auto& rules = w->document().brief().rules;
+    return static_cast<int>(std::find_if(rules.begin(), rules.end(), [&](const Rule& r) { return r.kind == kind; }) -
+                            rules.begin());
+  };
+  ASSERT_TRUE(waitFor([&] { return panel->below(at("size")).contains("1 face"); }, 20000));
+  const QString everywhere = panel->below(at("everywhere")), size = panel->below(at("size"));
+  const auto told = [&] { // before any new words can have come
+    EXPECT_EQ(panel->below(at("everywhere")), everywhere);
+    EXPECT_EQ(panel->below(at("size")), size);
+  };
+  const int first = at("everywhere");
+  emit panel->moved(first, 1);
+  ASSERT_EQ(at("everywhere"), first + 1);
+  told();
+  emit panel->duplicated(at("everywhere"));
+  told();
+  emit panel->removed(at("size"));
+  EXPECT_EQ(panel->below(at("everywhere")), everywhere);
+  emit panel->valueChanged(at("everywhere"), "target", "4 mm");
+  EXPECT_EQ(panel->below(at("everywhere")), everywhere) << "until it is known";
+  EXPECT_TRUE(waitFor([&] { return panel->below(at("everywhere")) != everywhere; }, 20000));
+}
+
 TEST_F(Window, theFinestPlaceOfAnEdgeIsDraggedAlongIt) {
   open("keel-bracket.brief");
   auto* v = w->viewport();
