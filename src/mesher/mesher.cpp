@@ -338,8 +338,10 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
     spdlog::debug("{} flat elements of {:.4f}: once more gave {} of {:.4f}", meshed.flat.size(), meshed.worst,
                   again ? again->flat.size() : 0, again ? again->worst : 0.0);
     if (!again || again->worst <= meshed.worst) break;
+    const bool goOn = again->worst >= 1.5 * meshed.worst || 4 * again->flat.size() <= 3 * meshed.flat.size();
     meshed = std::move(*again);
     finerAt = places;
+    if (!goOn) break; // a mesh takes long, and this one gained little
   }
   progress.again("");
   if (!finerAt.empty()) {

@@ -59,6 +59,8 @@ namespace {
 /// vertices slide.
 constexpr double kFlat = 0.16, kChangeSurface = 0.2, kSlide = 0.26;
 
+constexpr std::size_t kManyFlat = 1000;
+
 class Improver {
 public:
   Improver(TetCore& core, SurfaceMesh& surface, const Part* part, const SizeField& size, Progress& progress)
@@ -75,9 +77,12 @@ public:
       m_progress.report(0.15 + 0.12 * pass++);
       work(goal, goal < 0.4 ? 2 : 1);
     }
+    std::size_t flat = std::numeric_limits<std::size_t>::max();
     for (int k = 0; k < 4; ++k) {
       m_progress.report(0.85 + 0.03 * k);
       if (!work(0.30, 3)) break;
+      if (m_flat > kManyFlat && 20 * m_flat > 19 * flat) break; // where the part itself is thin they stay so
+      flat = m_flat;
     }
     for (int k = 0; k < 4 && shake(); ++k) m_progress.check();
     dare();
@@ -101,6 +106,7 @@ private:
     std::uint32_t clock = 0;
     int effort = 0;
   };
+  std::size_t m_flat = 0;     ///< tets that were so when the last round of work began
   std::vector<Tried> m_tried; ///< per tet: when it could not be bettered, and by what effort
 
   double q(int t) const {
@@ -174,6 +180,8 @@ private:
       if (x < goal) bad.push_back({x, t, {m.at(t).v[0], m.at(t).v[1], m.at(t).v[2], m.at(t).v[3]}});
     }
     std::sort(bad.begin(), bad.end(), [](const Bad& a, const Bad& b) { return a.q != b.q ? a.q < b.q : a.t < b.t; });
+    m_flat = static_cast<std::size_t>(
+        std::lower_bound(bad.begin(), bad.end(), kFlat, [](const Bad& b, double x) { return b.q < x; }) - bad.begin());
     int done = 0;
     std::size_t k = 0;
     for (const auto& b : bad) {
