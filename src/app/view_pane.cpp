@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view_pane.h"
+#include "app/flow_layout.h"
 #include "app/theme.h"
 #include "app/widgets.h"
 #include "base/units.h"
@@ -88,9 +89,8 @@ void ViewPane::buildSelectionBar() {
   auto* s = new QHBoxLayout;
   both->addLayout(s);
   m_measureRow = new QWidget;
-  auto* row = new QHBoxLayout(m_measureRow);
-  row->setContentsMargins(0, 0, 0, 0);
-  row->setSpacing(16);
+  new FlowLayout(m_measureRow, 16);
+  m_measureRow->layout()->setContentsMargins(0, 0, 0, 0);
   both->addWidget(m_measureRow);
   m_measureRow->hide();
   s->addWidget(m_selectionText = new QLabel);
@@ -185,7 +185,6 @@ void ViewPane::showSection() {
     m_planes[i]->setVisible(there);
     if (!there) continue;
     const Section& s = look.sections[i];
-    m_planes[i]->setText(active ? nameOf(s) : nameOf(s) + " " + placeOf(s, *m_part));
     m_planes[i]->setEnabled(!active);
     if (active && !m_planeAt->hasFocus()) m_planeAt->setText(placeOf(s, *m_part));
     if (active) // behind its name
@@ -197,7 +196,21 @@ void ViewPane::showSection() {
   const bool cut = look.manner == SectionManner::Cut;
   m_sectionText->setText(m_view->sectionCells() == 1 ? tr("1 cell") : tr("%L1 cells").arg(m_view->sectionCells()));
   m_manner->setText(cut ? tr("whole cells") : tr("cut through"));
+  namePlanes();
   place();
+}
+
+/// By axis and place, or by axis alone where the view has no room for more.
+void ViewPane::namePlanes() {
+  const ViewLook& look = m_view->look();
+  for (const bool all : {true, false}) {
+    for (std::size_t i = 0; m_part && i < std::min(m_planes.size(), look.sections.size()); ++i) {
+      const Section& s = look.sections[i];
+      m_planes[i]->setText(all && i != look.active ? nameOf(s) + " " + placeOf(s, *m_part) : nameOf(s));
+    }
+    m_sectionBar->layout()->activate();
+    if (m_sectionBar->sizeHint().width() + 24 <= m_view->width()) return;
+  }
 }
 
 void ViewPane::showMenu(const QPoint& at) {
@@ -254,11 +267,29 @@ void ViewPane::fitLensStrip() {
 
 void ViewPane::place() {
   if (!m_view) return;
-  if (std::exchange(m_fittedWidth, m_view->width()) != m_view->width()) fitLensStrip();
+  if (std::exchange(m_fittedWidth, m_view->width()) != m_view->width()) {
+    fitLensStrip();
+    namePlanes();
+  }
   for (QWidget* w : {static_cast<QWidget*>(m_lensStrip), static_cast<QWidget*>(m_selectionBar),
                      static_cast<QWidget*>(m_sectionBar), static_cast<QWidget*>(m_hint)}) {
     if (w->layout()) w->layout()->activate(); // or rows within it go by the words that were there before
     w->adjustSize();
+  }
+  // What is too wide for the view wraps.
+  const int room = m_view->width() - 24;
+  if (m_measureRow->isVisibleTo(m_selectionBar)) {
+    const QMargins rim = m_selectionBar->layout()->contentsMargins();
+    const int line = static_cast<FlowLayout*>(m_measureRow->layout())->widthOfLine() + rim.left() + rim.right();
+    const int width = std::min(room, std::max(m_selectionBar->sizeHint().width(), line));
+    m_selectionBar->resize(width, m_selectionBar->layout()->totalHeightForWidth(width));
+  }
+  m_hint->setWordWrap(false);
+  if (const QSize line = m_hint->sizeHint(); line.width() <= room) {
+    m_hint->resize(line);
+  } else {
+    m_hint->setWordWrap(true);
+    m_hint->resize(room, m_hint->heightForWidth(room));
   }
   m_lensStrip->move((m_view->width() - m_lensStrip->width()) / 2, m_view->height() - m_lensStrip->height() - 12);
   m_hint->move(12, 12);
@@ -389,7 +420,7 @@ void ViewPane::showSelection() {
 
 void ViewPane::setMeasures(const std::vector<Measure>& measures) {
   if (!m_measureRow) return;
-  auto* row = static_cast<QHBoxLayout*>(m_measureRow->layout());
+  auto* row = m_measureRow->layout();
   emptyLayout(row);
   for (const auto& m : measures) {
     QString words = QString::fromStdString(m.name + " " + m.text(m_part->unit)).replace("^2", "²").replace("^3", "³");
@@ -401,7 +432,6 @@ void ViewPane::setMeasures(const std::vector<Measure>& measures) {
     connect(b, &QToolButton::clicked, this, [this, m] { emit measureWanted(m); });
     row->addWidget(b);
   }
-  row->addStretch();
   m_measureRow->setVisible(!measures.empty());
   place();
 }

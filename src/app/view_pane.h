@@ -99,6 +99,7 @@ private:
   int m_fittedWidth = -1; ///< of the view the strip of lenses was fitted to
   void showSelection();
   void showSection();
+  void namePlanes();
   void placeTyped();
   void showScale();
   void sayBeside(); ///< what the second run is, and whether it is the better one by the metric shown

@@ -206,6 +206,7 @@ struct Meshed {
   ImproveStats stats;
   Mesh mesh;
   std::vector<std::int32_t> flat; ///< cells flatter than kFlatAngle that no sharp rim or corner of the part enforces
+  std::size_t flatAll = 0;        ///< with those that the part enforces
   double worst = 1;               ///< their smallest quality
 };
 
@@ -254,6 +255,7 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, const SurfaceMesh* k
   std::vector<std::int32_t> flat;
   for (std::size_t c = 0; c < r.mesh.cells.size(); ++c)
     if (quality(c) < least) flat.push_back(static_cast<std::int32_t>(c));
+  r.flatAll = flat.size();
   if (!flat.empty()) r.flat = causesOfFlatness(r.mesh, ownAngles(r.mesh), flat, kFlatAngle).elsewhere;
   for (auto c : r.flat) r.worst = std::min(r.worst, quality(static_cast<std::size_t>(c)));
   clock.lap("improve");
@@ -301,7 +303,12 @@ Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const
   constexpr int kMore = 2;
   SizeField finer = asked;
   std::vector<Vec3> finerAt, places;
-  for (int more = 0; more < kMore && !kept && !meshed.flat.empty() && meshed.flat.size() <= kFewFlat; ++more) {
+  // Beside masses of elements that wedges of the part make flat, some more of their kind are no case for that.
+  const auto few = [&] {
+    const std::size_t n = meshed.flat.size();
+    return n > 0 && n <= kFewFlat && (n <= kFewFlat / 4 || meshed.flatAll <= 100 * n);
+  };
+  for (int more = 0; more < kMore && !kept && few(); ++more) {
     for (auto c : meshed.flat) {
       const auto n = meshed.mesh.cells.of(static_cast<std::size_t>(c));
       auto at = [&](std::size_t k) -> const Vec3& { return meshed.mesh.nodes[static_cast<std::size_t>(n[k])]; };

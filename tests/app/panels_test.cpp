@@ -294,6 +294,57 @@ TEST_F(Panels, nothingInTheColumnsReachesBeyondThem) {
   }
 }
 
+TEST_F(Panels, whatFloatsOverTheViewStaysInsideAndApart) {
+  open("keel-bracket.brief");
+  mesh();
+  auto* v = w->viewport();
+  auto look = [&](const char* state) {
+    settle();
+    std::vector<QWidget*> bars;
+    for (auto* b : v->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+      if (b->isVisible() && (b->objectName() == "floatbar" || b->objectName() == "floating")) bars.push_back(b);
+    EXPECT_GE(bars.size(), 2u);
+    for (auto* b : bars) {
+      EXPECT_TRUE(v->rect().contains(b->geometry())) << state << " at " << w->width() << ": " << b->geometry().right();
+      for (auto* other : bars)
+        EXPECT_TRUE(other == b || !other->geometry().intersects(b->geometry())) << state << " at " << w->width();
+      for (auto* child : b->findChildren<QWidget*>()) {
+        if (!child->isVisible() || child->findChild<QWidget*>()) continue;
+        const QRect at(child->mapTo(b, QPoint()), child->size());
+        EXPECT_TRUE(b->rect().contains(at)) << state << " at " << w->width() << ": a word is cut";
+        EXPECT_GE(child->width(), child->minimumSizeHint().width()) << state << " at " << w->width();
+      }
+    }
+  };
+  for (const QSize size : {QSize(1280, 800), QSize(1024, 700)}) {
+    w->resize(size);
+    look("plain");
+    v->select(Dim::Face, {3, 4});
+    bool measured = false;
+    auto c = QObject::connect(w.get(), &MainWindow::measured, [&] { measured = true; });
+    waitFor([&] { return measured; }, 3000);
+    look("two faces");
+    v->setSection(true);
+    look("and a section");
+    v->addSection();
+    v->addSection();
+    look("and three");
+    w->setLens(static_cast<int>(Lens::Edges));
+    look("and the lens of edges");
+    w->setLens(static_cast<int>(Lens::Quality));
+    auto* h = w->auditPanel()->histogram();
+    h->brush(h->lowest(), h->highest());
+    v->setNumbersShown(true);
+    look("and a choice with numbers");
+    v->setNumbersShown(false);
+    h->brush(0, 0);
+    w->setLens(static_cast<int>(Lens::Part));
+    v->setSection(false);
+    v->select(Dim::Face, {});
+    QObject::disconnect(c);
+  }
+}
+
 TEST_F(Panels, aChoiceOfVeryManyCellsIsDrawnInSteps) {
   open("keel-bracket.brief");
   mesh();
