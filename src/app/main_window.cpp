@@ -498,7 +498,7 @@ void MainWindow::previewCard(int rule) {
   const auto i = static_cast<std::size_t>(rule);
   const bool some = m_part && rule >= 0 && i < rules.size() && !rules[i].off;
   if (some) // what it acts on at once, the rest when it is known
-    m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes);
+    m_previewer->preview(m_doc.brief(), rule, m_part, m_groups, m_sizes, rules[i]);
   else
     m_previewer->drop();
   if (!m_view) return;
@@ -512,7 +512,7 @@ void MainWindow::previewTyped(int rule, const std::string& key, const std::strin
   m_typing = true;
   Brief asTyped = m_doc.brief();
   asTyped.rules[static_cast<std::size_t>(rule)].values[key] = value;
-  m_previewer->preview(asTyped, rule, m_part, m_groups, m_sizes);
+  m_previewer->preview(asTyped, rule, m_part, m_groups, m_sizes, m_doc.brief().rules[static_cast<std::size_t>(rule)]);
 }
 
 void MainWindow::leavePreview() {

@@ -176,10 +176,12 @@ void MeshWorker::tell(const Brief& brief, std::shared_ptr<const Part> part, std:
 }
 
 void MeshWorker::preview(const Brief& brief, int rule, std::shared_ptr<const Part> part,
-                         std::vector<ResolvedGroup> groups, std::shared_ptr<const SizeField> field) {
+                         std::vector<ResolvedGroup> groups, std::shared_ptr<const SizeField> field,
+                         const Rule& asMade) {
   start(
-      [this, brief, rule, part, groups = std::move(groups), field](Progress& progress) -> std::function<void()> {
-        auto p = previewRule(brief, rule, *part, groups, field.get(), progress);
+      [this, brief, rule, part, groups = std::move(groups), field,
+       asMade](Progress& progress) -> std::function<void()> {
+        auto p = previewRule(brief, rule, *part, groups, field.get(), progress, &asMade);
         if (!p) {
           Problem bad = p.problem();
           return [this, rule, bad] { emit notPreviewed(rule, bad); };

@@ -31,9 +31,10 @@ public:
   /// `before`: an earlier run of this part whose mesh may serve again, or null.
   void run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before = nullptr);
   void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
-  /// What a rule of a brief would do; `field` is that of the brief as it last was, or null.
+  /// What a rule of a brief would do; `field` is that of the brief as it last was, or null, and `asMade` the rule in
+  /// it.
   void preview(const Brief& brief, int rule, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
-               std::shared_ptr<const SizeField> field);
+               std::shared_ptr<const SizeField> field, const Rule& asMade);
   /// The words of all previews; after the size field, which others wait for.
   void tell(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups,
             std::shared_ptr<const SizeField> field);

@@ -153,6 +153,10 @@ double trianglesOn(const Part& part, const std::vector<int>& faces, const FaceSi
     on[static_cast<std::size_t>(f)] = 1;
     area += part.faces[static_cast<std::size_t>(f)].area;
   }
+  // Beside what is fine the size grows over few elements: halves of a piece that is many of them long are asked, and
+  // theirs, as long as they differ.
+  constexpr int kHalved = 6;
+  constexpr double kElementsAcross = 3;
   const double longest = 0.15 * std::sqrt(std::max(area, 1e-300)); // some hundred pieces suffice for two digits
   const auto& t = part.display;
   auto corners = [&](std::size_t i) {
@@ -188,10 +192,19 @@ double trianglesOn(const Part& part, const std::vector<int>& faces, const FaceSi
       shares.size(), &progress,
       [&](std::size_t i) {
         const int face = t.triangleFace[samples[i].triangle];
-        forPieces(corners(samples[i].triangle), longest, [&](const std::array<Vec3, 3>& q) {
+        const auto add = [&](auto& again, const std::array<Vec3, 3>& q, double before, int halved) -> void {
           const double h = size(face, (q[0] + q[1] + q[2]) / 3);
-          shares[i] += samples[i].times * areaOf(q) / (h * h);
-        });
+          const std::size_t k = longestSide(q);
+          const Vec3 &a = q[k], &b = q[(k + 1) % 3], &c = q[(k + 2) % 3], m = 0.5 * (a + b);
+          const bool varies = std::abs(h - before) > 0.05 * before;
+          if (varies && halved < kHalved && (a - b).squaredNorm() > kElementsAcross * kElementsAcross * h * h) {
+            again(again, {a, m, c}, h, halved + 1);
+            again(again, {m, b, c}, h, halved + 1);
+          } else {
+            shares[i] += samples[i].times * areaOf(q) / (h * h);
+          }
+        };
+        forPieces(corners(samples[i].triangle), longest, [&](const std::array<Vec3, 3>& q) { add(add, q, 0, 0); });
       },
       64);
   return 4 / std::sqrt(3.0) * std::accumulate(shares.begin(), shares.end(), 0.0);
@@ -274,7 +287,7 @@ RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& gr
 }
 
 Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, const std::vector<ResolvedGroup>& known,
-                                const SizeField* field, Progress& progress) {
+                                const SizeField* field, Progress& progress, const Rule* asMade) {
   RulePreview p;
   if (rule < 0 || static_cast<std::size_t>(rule) >= brief.rules.size()) return p;
   const auto at = static_cast<std::size_t>(rule);
@@ -331,11 +344,19 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   const bool overall = r.kind == "everywhere";
   // What a rule asks for through walls or from a file is in the field only, as it last was.
   const bool fromField = r.kind == "through" || r.kind == "field";
+  const bool same = asMade && *asMade == brief.rules[at];
+  auto untargeted = [](Rule q) {
+    q.values.erase("target");
+    return q;
+  };
+  // What follows from curves stays then.
+  const bool sameShape = asMade && overall && untargeted(*asMade) == untargeted(brief.rules[at]);
   auto others = [&](double h, const Vec3& x) {
     if (!field) return h;
     const SizeReason d = field->deciding(x);
-    if (d.size >= h) return h;
-    const bool ours = d.rule == rule || (overall && d.rule < 0 && d.rule != kReasonSlender && d.rule != kReasonMesher);
+    if (same || d.size >= h) return std::min(h, d.size);
+    const bool ours = d.rule == rule || (overall && d.rule == kReasonOverall) ||
+                      (overall && !sameShape && d.rule < 0 && d.rule != kReasonSlender && d.rule != kReasonMesher);
     return ours && !fromField ? h : std::min(h, d.size);
   };
   const bool all = target.empty() || target == "everywhere";
@@ -404,7 +425,7 @@ std::vector<std::string> previewTexts(const Brief& brief, const Part& part, cons
   for (std::size_t i = 0; i < r.size(); ++i) {
     const Rule& rule = brief.rules[i];
     if (rule.off || rule.kind == "group") continue; // groups are counted as they are found
-    if (auto p = previewRule(brief, static_cast<int>(i), part, groups, &field, progress)) r[i] = p->text;
+    if (auto p = previewRule(brief, static_cast<int>(i), part, groups, &field, progress, &rule)) r[i] = p->text;
   }
   return r;
 }

@@ -21,10 +21,12 @@ std::string roughly(double n);
 /// What a rule acts on as far as its groups tell, without evaluating anything: at once for a card under the pointer.
 RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& groups);
 /// `field`: the size field of the brief as it last was, whose other rules are taken into account where they ask for
-/// less; or null. Rules other than `rule` and the overall one are not evaluated anew, which keeps it quick. A problem
-/// when a text of the rule is no value of its slot. Throws Cancelled on a stop.
+/// less; or null. Rules other than `rule` and the overall one are not evaluated anew, which keeps it quick. `asMade`:
+/// the rule as it was then, or null: where it still says the same, the field says what it will do, growth from
+/// elsewhere included. A problem when a text of the rule is no value of its slot. Throws Cancelled on a stop.
 Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part,
-                                const std::vector<ResolvedGroup>& groups, const SizeField* field, Progress& progress);
+                                const std::vector<ResolvedGroup>& groups, const SizeField* field, Progress& progress,
+                                const Rule* asMade = nullptr);
 /// The words alone for every rule of a brief, for cards before a run; empty texts where there is nothing to say.
 std::vector<std::string> previewTexts(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                                       const SizeField& field, Progress& progress);

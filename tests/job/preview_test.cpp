@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/preview.h"
 #include "job/size_rules.h"
+#include "size/pieces.h"
 #include "support/briefs.h"
 #include <cmath>
 #include <set>
@@ -12,10 +13,11 @@ namespace {
 
 Rule allFaces(const std::string& name) { return rule("group", {{"name", name}, {"of", "faces"}}); }
 
-RulePreview previewOf(const Brief& b, int at, const Part& part, const SizeField* field = nullptr) {
+RulePreview previewOf(const Brief& b, int at, const Part& part, const SizeField* field = nullptr,
+                      const Rule* asMade = nullptr) {
   Progress progress;
   std::vector<Problem> problems;
-  auto p = previewRule(b, at, part, resolveGroups(b, part, problems), field, progress);
+  auto p = previewRule(b, at, part, resolveGroups(b, part, problems), field, progress, asMade);
   EXPECT_TRUE(p.ok()) << (p.ok() ? "" : p.problem().sentence());
   return p.ok() ? *p : RulePreview();
 }
@@ -86,6 +88,53 @@ TEST(Preview, otherRulesThatAskForLessAreSeen) {
   Brief finer = b;
   finer.rules[5].values["length"] = "2"; // as typed; the field knows it as 1 mm
   EXPECT_EQ(previewOf(finer, 5, part, &field).marks.size(), 12u * 4);
+}
+
+namespace {
+double trianglesIn(const std::string& text) {
+  std::string digits;
+  const auto from = text.find("about "), to = text.find(" triangles");
+  EXPECT_NE(from, std::string::npos) << text;
+  for (std::size_t k = from; k < to; ++k)
+    if (std::isdigit(static_cast<unsigned char>(text[k]))) digits += text[k];
+  return digits.empty() ? 0 : std::stod(digits);
+}
+} // namespace
+
+TEST(Preview, trianglesAreThoseOfTheFieldHoweverFineTheDisplayIs) {
+  // Fillets are displayed in thousands of triangles, plane faces in few.
+  for (const char* name : {"camera-housing", "keel-bracket", "saddle-clamp"}) {
+    auto brief = loadBrief(demo(name + std::string(".brief")));
+    ASSERT_TRUE(brief.ok());
+    auto part = loadPart(demo(name + std::string(".step")));
+    ASSERT_TRUE(part.ok());
+    std::vector<Problem> problems;
+    const SizeField field = briefSizeField(*brief, *part, resolveGroups(*brief, *part, problems), problems);
+    const auto& rules = brief->rules;
+    const auto everywhere =
+        std::find_if(rules.begin(), rules.end(), [](const Rule& r) { return r.kind == "everywhere"; });
+    const int at = static_cast<int>(everywhere - rules.begin());
+    const std::string text = previewOf(*brief, at, *part, &field, &*everywhere).text;
+    double exact = 0; // by the field at every small piece
+    const auto& t = part->display;
+    for (const auto& q : t.triangles) {
+      const std::array whole{t.points[static_cast<std::size_t>(q[0])], t.points[static_cast<std::size_t>(q[1])],
+                             t.points[static_cast<std::size_t>(q[2])]};
+      forPieces(whole, 0.01 * part->diagonal(), [&](const std::array<Vec3, 3>& x) {
+        const double h = field.at((x[0] + x[1] + x[2]) / 3);
+        exact += 2 / std::sqrt(3.0) * (x[1] - x[0]).cross(x[2] - x[0]).norm() / (h * h);
+      });
+    }
+    EXPECT_NEAR(trianglesIn(text), exact, 0.08 * exact) << name << ": " << text;
+    // Typed, and not made into a field yet: what follows from curves stays.
+    Brief typed = *brief;
+    typed.rules[static_cast<std::size_t>(at)].values["target"] = "3 mm";
+    const SizeField finer = briefSizeField(typed, *part, resolveGroups(typed, *part, problems), problems);
+    const Rule& rule = typed.rules[static_cast<std::size_t>(at)];
+    EXPECT_NEAR(trianglesIn(previewOf(typed, at, *part, &field, &*everywhere).text),
+                trianglesIn(previewOf(typed, at, *part, &finer, &rule).text), 0.2 * exact)
+        << name;
+  }
 }
 
 TEST(Preview, regionsHaveAnOutlineAndMarksInside) {
