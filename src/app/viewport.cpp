@@ -319,7 +319,7 @@ void Viewport::applyTheme() {
 }
 
 Viewport::~Viewport() {
-  if (!makeCurrent()) return;
+  if (!m_context || !makeCurrent()) return; // nothing was drawn
   d->smoother->ReleaseGraphicsResources();
   d->window->Finalize();
   m_context->doneCurrent();

@@ -7,6 +7,7 @@
 #include "mesher/max_min.h"
 #include "mesher/tet.h"
 #include <cmath>
+#include <limits>
 #include <spdlog/spdlog.h>
 
 namespace tess {
@@ -77,12 +78,13 @@ public:
       m_progress.report(0.15 + 0.12 * pass++);
       work(goal, goal < 0.4 ? 2 : 1);
     }
-    std::size_t flat = std::numeric_limits<std::size_t>::max();
+    double flat = std::numeric_limits<double>::infinity();
     for (int k = 0; k < 4; ++k) {
       m_progress.report(0.85 + 0.03 * k);
       if (!work(0.30, 3)) break;
-      if (m_flat > kManyFlat && 20 * m_flat > 19 * flat) break; // where the part itself is thin they stay so
-      flat = m_flat;
+      const auto now = static_cast<double>(m_flat);
+      if (m_flat > kManyFlat && now > 0.95 * flat) break; // where the part itself is thin they stay so
+      flat = now;
     }
     for (int k = 0; k < 4 && shake(); ++k) m_progress.check();
     dare();
