@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The viewport: part and mesh in one scene, drawn by VTK into a framebuffer of its own and painted from there like any
 // image. A widget that OpenGL draws into would have the whole window put together by OpenGL, again with every change of
-// a label: on the processor that took longer than the picture. Picking is done on our own triangles, so that it does
+// a label: on the processor that took as long as many a picture. Picking is done on our own triangles, so that it does
 // not depend on what the graphics card draws.
 #pragma once
 #include "app/camera_frame.h"

@@ -60,7 +60,7 @@ namespace {
 /// vertices slide.
 constexpr double kFlat = 0.16, kChangeSurface = 0.2, kSlide = 0.26;
 
-constexpr std::size_t kManyFlat = 1000;
+constexpr std::size_t kManyFlat = 1000; ///< from here on, flat tets are taken for those of wedges of the part
 
 class Improver {
 public:

@@ -326,6 +326,9 @@ TEST_F(Panels, whatFloatsOverTheViewStaysInsideAndApart) {
     look("two faces");
     v->setSection(true);
     look("and a section");
+    v->setSectionManner(SectionManner::WholeCells);
+    look("and whole cells");
+    v->setSectionManner(SectionManner::Cut);
     v->addSection();
     v->addSection();
     look("and three");

@@ -11,7 +11,6 @@
 #include <QLineEdit>
 #include <QMouseEvent>
 #include <QPushButton>
-#include <QSurfaceFormat>
 #include <QTest>
 #include <QTimer>
 #include <QToolButton>

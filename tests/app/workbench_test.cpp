@@ -357,26 +357,6 @@ TEST_F(Workbench, twoRunsSideBySideTurnTogether) {
   EXPECT_TRUE(waitFor([&] { return !beside->isVisible(); }));
 }
 
-TEST_F(Workbench, whatFloatsFitsIntoASmallWindow) {
-  w->resize(1024, 700);
-  open("saddle-clamp.brief");
-  mesh();
-  w->setLens(3);
-  for (bool whole : {false, true}) {
-    w->viewport()->setSection(true);
-    w->viewport()->setSectionManner(whole ? SectionManner::WholeCells : SectionManner::Cut);
-    QApplication::processEvents();
-    int floating = 0;
-    for (auto* bar : w->viewport()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
-      if (bar->isVisible() && (bar->objectName() == "floatbar" || bar->objectName() == "floating")) {
-        ++floating;
-        EXPECT_TRUE(w->viewport()->rect().contains(bar->geometry()))
-            << bar->geometry().x() << " " << bar->geometry().width() << " in " << w->viewport()->width();
-      }
-    EXPECT_GE(floating, 3); // lenses, hint, planes
-  }
-}
-
 TEST_F(Workbench, everyRunHasATileAndTheCurrentOneIsInSight) {
   open("saddle-clamp.brief");
   for (int k = 0; k < 7; ++k) mesh();
