@@ -7,6 +7,9 @@
 namespace tess {
 namespace {
 
+constexpr std::size_t kWorst = 20; ///< elements that are listed by number
+constexpr std::size_t kAhead = 8;  ///< cells whose surroundings are fetched meanwhile
+constexpr double kLargest = std::numeric_limits<double>::max();
 constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
 constexpr MetricInfo kInfo[kMetrics] = {
     {"skewness", "Skewness", "",
@@ -199,65 +202,89 @@ std::pair<double, double> curvedShares(const CellView& c) {
   return {lo, hi};
 }
 
-/// Everything about the straight tetrahedron from its edges and faces, each computed once.
-struct TetShape {
-  double volume, longest, sum, skewness, aspect, scaledJacobian, minDihedral, maxDihedral, heightRatio;
-  double narrowest, widest; ///< corners of the faces
-  double volumeSkewness;
-  explicit TetShape(const std::array<Vec3, 4>& p) {
-    const Vec3 e[6] = {p[1] - p[0], p[2] - p[0], p[3] - p[0], p[2] - p[1], p[3] - p[1], p[3] - p[2]};
-    double l[6];
-    sum = longest = 0;
+constexpr std::size_t kLanes = 4; ///< tetrahedra, or faces of one, that are looked at side by side
+using Lanes = Eigen::Array<double, kLanes, 1>;
+struct Lanes3 {
+  Lanes x, y, z;
+};
+Lanes3 operator-(const Lanes3& a, const Lanes3& b) { return {a.x - b.x, a.y - b.y, a.z - b.z}; }
+Lanes dot(const Lanes3& a, const Lanes3& b) { return a.x * b.x + a.y * b.y + a.z * b.z; }
+Lanes3 cross(const Lanes3& a, const Lanes3& b) {
+  return {a.y * b.z - a.z * b.y, a.z * b.x - a.x * b.z, a.x * b.y - a.y * b.x};
+}
+/// Arc cosines in degrees, within 2e-6 (Abramowitz & Stegun 1964, 4.4.46).
+Lanes degrees(const Lanes& cosine) {
+  const Lanes x = cosine.abs().min(1.0);
+  Lanes p = Lanes::Constant(-0.0012624911);
+  for (double k : {0.0066700901, -0.0170881256, 0.0308918810, -0.0501743046, 0.0889789874, -0.2145988016, 1.5707963050})
+    p = p * x + k;
+  const Lanes sharp = (1 - x).sqrt() * p;
+  return (cosine < 0).select(kPi - sharp, sharp) * (180 / kPi);
+}
+
+/// Everything about straight tetrahedra from their edges and faces, each computed once.
+struct TetShapes {
+  Lanes volume, longest, sum, skewness, aspect, scaledJacobian, minDihedral, maxDihedral, heightRatio;
+  Lanes narrowest, widest; ///< corners of the faces, degrees as all angles here
+  Lanes volumeSkewness;
+  explicit TetShapes(const std::array<Lanes3, 4>& p) {
+    const Lanes3 e[6] = {p[1] - p[0], p[2] - p[0], p[3] - p[0], p[2] - p[1], p[3] - p[1], p[3] - p[2]};
+    // Reciprocals, as divisions are what takes longest here; infinite where an edge or a face has no extent.
+    Lanes l[6], perLength[6];
+    sum = longest = Lanes::Zero();
     for (int i = 0; i < 6; ++i) {
-      l[i] = e[i].norm();
+      l[i] = dot(e[i], e[i]).sqrt();
+      perLength[i] = l[i].inverse();
       sum += l[i];
-      longest = std::max(longest, l[i]);
+      longest = longest.max(l[i]);
     }
     // Twice the faces' areas with their outward normals: face i lies opposite corner i.
-    const Vec3 n[4] = {e[3].cross(e[4]), e[2].cross(e[1]), e[0].cross(e[2]), e[1].cross(e[0])};
-    double a[4];
-    for (int i = 0; i < 4; ++i) a[i] = n[i].norm();
-    const double jacobian = -e[2].dot(n[3]);
+    const Lanes3 n[4] = {cross(e[3], e[4]), cross(e[2], e[1]), cross(e[0], e[2]), cross(e[1], e[0])};
+    Lanes a[4], perArea[4];
+    for (int i = 0; i < 4; ++i) {
+      a[i] = dot(n[i], n[i]).sqrt();
+      perArea[i] = a[i].inverse();
+    }
+    const Lanes jacobian = -dot(e[2], n[3]);
     volume = jacobian / 6;
-    double lowest = 1, highest = -1; // cosines of the dihedral angles
+    Lanes lowest = Lanes::Constant(1), highest = Lanes::Constant(-1); // cosines of the dihedral angles
     for (int i = 0; i < 4; ++i)
       for (int j = i + 1; j < 4; ++j) {
-        const double both = a[i] * a[j], cosine = both > 0 ? -n[i].dot(n[j]) / both : -1.0;
-        lowest = std::min(lowest, cosine);
-        highest = std::max(highest, cosine);
+        const Lanes per = perArea[i] * perArea[j], cosine = (per <= kLargest).select(-dot(n[i], n[j]) * per, -1.0);
+        lowest = lowest.min(cosine);
+        highest = highest.max(cosine);
       }
-    minDihedral = std::acos(std::min(highest, 1.0));
-    maxDihedral = std::acos(std::max(lowest, -1.0));
+    minDihedral = degrees(highest);
+    maxDihedral = degrees(lowest);
     // Cosines of the faces' corners.
-    double least = 1, most = -1;
+    Lanes least = Lanes::Constant(1), most = Lanes::Constant(-1);
     auto corner = [&](int x, int y, double sign) {
-      const double both = l[x] * l[y], cosine = both > 0 ? sign * e[x].dot(e[y]) / both : 1.0;
-      least = std::min(least, cosine);
-      most = std::max(most, cosine);
+      const Lanes per = perLength[x] * perLength[y],
+                  cosine = (per <= kLargest).select(sign * dot(e[x], e[y]) * per, 1.0);
+      least = least.min(cosine);
+      most = most.max(cosine);
     };
     corner(0, 1, 1), corner(0, 2, 1), corner(1, 2, 1);
     corner(0, 3, -1), corner(0, 4, -1), corner(3, 4, 1);
     corner(1, 3, 1), corner(1, 5, -1), corner(3, 5, -1);
     corner(2, 4, 1), corner(2, 5, 1), corner(4, 5, 1);
-    widest = std::acos(std::max(least, -1.0));
-    narrowest = std::acos(std::min(most, 1.0));
-    const double equal = kPi / 3;
-    skewness = std::max({0.0, (widest - equal) / (kPi - equal), (equal - narrowest) / equal});
-    const double products[4] = {l[0] * l[1] * l[2], l[0] * l[3] * l[4], l[1] * l[3] * l[5], l[2] * l[4] * l[5]};
-    scaledJacobian = 1e300;
-    for (double q : products) scaledJacobian = std::min(scaledJacobian, q > 0 ? jacobian / q : 0.0);
-    scaledJacobian *= std::sqrt(2.0);
-    const double area = 0.5 * (a[0] + a[1] + a[2] + a[3]),
-                 largest = std::max(std::max(a[0], a[1]), std::max(a[2], a[3]));
-    aspect = volume > 0 ? longest * area / (3 * volume * 2 * std::sqrt(6.0)) : 1e30;
-    heightRatio = largest > 0 ? 6 * volume / largest / longest : 0;
+    widest = degrees(least);
+    narrowest = degrees(most);
+    skewness = ((widest - 60) / 120).max((60 - narrowest) / 60).max(0.0);
+    const Lanes q0 = l[0] * l[1] * l[2], q1 = l[0] * l[3] * l[4], q2 = l[1] * l[3] * l[5], q3 = l[2] * l[4] * l[5];
+    const Lanes small = q0.min(q1).min(q2.min(q3)), large = q0.max(q1).max(q2.max(q3));
+    scaledJacobian = (small > 0).select(std::sqrt(2.0) * jacobian / (jacobian > 0).select(large, small), 0.0);
+    const Lanes area = 0.5 * (a[0] + a[1] + a[2] + a[3]), largest = a[0].max(a[1]).max(a[2].max(a[3]));
+    aspect = (volume > 0).select(longest * area / (3 * volume * 2 * std::sqrt(6.0)), 1e30);
+    heightRatio = (largest > 0).select(6 * volume / (largest * longest), 0.0);
     // 24 V R is the square root of a product of the opposite edges' products (Crelle); the regular tet of
     // circumradius R has the volume 8 sqrt(3) / 27 R^3.
-    const double x = l[0] * l[5], y = l[1] * l[4], z = l[2] * l[3];
-    const double crelle = (x + y + z) * (x + y - z) * (x - y + z) * (-x + y + z);
-    const double radius = volume > 0 && crelle > 0 ? std::sqrt(crelle) / (24 * volume) : 0;
+    const Lanes x = l[0] * l[5], y = l[1] * l[4], z = l[2] * l[3];
+    const Lanes crelle = ((x + y + z) * (x + y - z) * (x - y + z) * (-x + y + z)).max(0.0);
+    const Lanes radius = crelle.sqrt() / (24 * volume);
     volumeSkewness =
-        radius > 0 ? std::clamp(1 - volume / (8 * std::sqrt(3.0) / 27 * radius * radius * radius), 0.0, 1.0) : 1;
+        (volume > 0 && radius > 0)
+            .select((1 - volume / (8 * std::sqrt(3.0) / 27 * radius * radius * radius)).max(0.0).min(1.0), 1.0);
   }
 };
 
@@ -288,27 +315,53 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
   auto set = [&](Metric k, std::size_t c, double v) {
     r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
   };
+  auto tetrahedron = [&](std::size_t c) { return topology(m.cells.type[c]).corners == 4; };
+  parallelFor((count + kLanes - 1) / kLanes, progress,
+              [&](std::size_t group) {
+                const std::size_t first = group * kLanes;
+                if (first + kAhead + kLanes < count)
+                  for (std::size_t k = 0; k < kLanes; ++k)
+                    for (auto node : m.cells.of(first + kAhead + k)) __builtin_prefetch(m.nodes.data() + node);
+                std::array<Lanes3, 4> p;
+                std::size_t tets[kLanes], lanes = 0;
+                for (std::size_t c = first; c < std::min(count, first + kLanes); ++c)
+                  if (tetrahedron(c)) tets[lanes++] = c;
+                if (!lanes) return;
+                for (std::size_t k = 0; k < kLanes; ++k) {
+                  const auto corners = m.cells.of(tets[std::min(k, lanes - 1)]);
+                  for (std::size_t i = 0; i < 4; ++i) {
+                    const Vec3& at = m.nodes[static_cast<std::size_t>(corners[i])];
+                    const auto lane = static_cast<Eigen::Index>(k);
+                    p[i].x[lane] = at[0], p[i].y[lane] = at[1], p[i].z[lane] = at[2];
+                  }
+                }
+                const TetShapes tet(p);
+                for (std::size_t k = 0; k < lanes; ++k) {
+                  const std::size_t c = tets[k];
+                  const auto lane = static_cast<Eigen::Index>(k);
+                  const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
+                  const bool straight = v.t.type == ElementType::Tet4;
+                  const double volume = tet.volume[lane], scaled = tet.scaledJacobian[lane];
+                  const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
+                  set(Metric::Skewness, c, tet.skewness[lane]);
+                  set(Metric::AspectRatio, c, tet.aspect[lane]);
+                  set(Metric::ScaledJacobian, c, std::min(scaled, scaled * lo));
+                  set(Metric::JacobianRatio, c, volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
+                  set(Metric::VolumeSkewness, c, tet.volumeSkewness[lane]);
+                  set(Metric::MinFaceAngle, c, tet.narrowest[lane]);
+                  set(Metric::MaxFaceAngle, c, tet.widest[lane]);
+                  set(Metric::Taper, c, 1);
+                  set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * tet.minDihedral[lane]);
+                  set(Metric::MaxDihedral, c, tet.maxDihedral[lane]);
+                  set(Metric::HeightRatio, c, tet.heightRatio[lane]);
+                  set(Metric::Volume, c, straight ? volume : cellVolume(m, c));
+                  set(Metric::EdgeLength, c, tet.sum[lane] / 6);
+                }
+              },
+              256);
   parallelFor(count, progress, [&](std::size_t c) {
-    CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
-    if (v.t.corners == 4) {
-      const TetShape tet({v.p(0), v.p(1), v.p(2), v.p(3)});
-      const bool straight = v.t.type == ElementType::Tet4;
-      set(Metric::Skewness, c, tet.skewness);
-      set(Metric::AspectRatio, c, tet.aspect);
-      const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
-      set(Metric::ScaledJacobian, c, std::min(tet.scaledJacobian, tet.scaledJacobian * lo));
-      set(Metric::JacobianRatio, c, tet.volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
-      set(Metric::VolumeSkewness, c, tet.volumeSkewness);
-      set(Metric::MinFaceAngle, c, tet.narrowest * 180 / kPi);
-      set(Metric::MaxFaceAngle, c, tet.widest * 180 / kPi);
-      set(Metric::Taper, c, 1);
-      set(Metric::MinDihedral, c, (tet.volume <= 0 ? -1 : 1) * tet.minDihedral * 180 / kPi);
-      set(Metric::MaxDihedral, c, tet.maxDihedral * 180 / kPi);
-      set(Metric::HeightRatio, c, tet.heightRatio);
-      set(Metric::Volume, c, straight ? tet.volume : cellVolume(m, c));
-      set(Metric::EdgeLength, c, tet.sum / 6);
-      return;
-    }
+    if (tetrahedron(c)) return;
+    const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
     double longest = 0, shortest = 1e300, sum = 0, height = 1e300;
     for (int e = 0; e < v.t.edges; ++e) {
       double l = (v.p(v.t.edge[static_cast<std::size_t>(e)][0]) - v.p(v.t.edge[static_cast<std::size_t>(e)][1])).norm();
@@ -341,48 +394,85 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
     set(Metric::EdgeLength, c, sum / v.t.edges);
   });
   const auto& len = r[static_cast<std::size_t>(Metric::EdgeLength)].value;
+  struct alignas(32) Middle { // what neighbours ask for lies on one line of cache
+    double at[3];
+    float length;
+  };
+  std::vector<Middle> middle(count);
   parallelFor(count, progress, [&](std::size_t c) {
-    double worst = 1, oblique = 0;
+    const Vec3 at = cellCenter(m, c);
+    middle[c] = {{at[0], at[1], at[2]}, len[c]};
+  });
+  parallelFor(count, progress, [&](std::size_t c) {
+    if (c + kAhead < count)
+      for (std::uint32_t k = n.start[c + kAhead]; k < n.start[c + kAhead + 1]; ++k)
+        __builtin_prefetch(middle.data() + std::max(n.cell[k], 0));
+    double worst = 1, least = 1; // the latter of the cosines' squares with their signs
     const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
-    const Vec3 own = cellCenter(m, c);
-    for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k) {
-      const int face = static_cast<int>(k - n.start[c]);
-      const auto& q = v.t.face[static_cast<std::size_t>(face)];
-      Vec3 to = Vec3::Zero();
-      if (n.cell[k] >= 0) {
-        double a = len[c], b = len[static_cast<std::size_t>(n.cell[k])];
-        if (a > 0 && b > 0) worst = std::max({worst, a / b, b / a});
-        to = cellCenter(m, static_cast<std::size_t>(n.cell[k]));
-      } else {
-        const int corners = q[3] < 0 ? 3 : 4;
-        for (int i = 0; i < corners; ++i) to += v.p(q[static_cast<std::size_t>(i)]) / corners;
+    const Middle& own = middle[c];
+    for (int from = 0; from < v.t.faces; from += static_cast<int>(kLanes)) {
+      Lanes3 u, w, way; // sides or diagonals of a face, and the way across it
+      for (Eigen::Index lane = 0; lane < static_cast<Eigen::Index>(kLanes); ++lane) {
+        const int face = std::min(from + static_cast<int>(lane), v.t.faces - 1);
+        const auto& q = v.t.face[static_cast<std::size_t>(face)];
+        const bool triangle = q[3] < 0;
+        const Vec3 &a = v.p(q[0]), &b = v.p(q[1]), &d = v.p(q[2]), &e = triangle ? a : v.p(q[3]);
+        const Vec3 &u1 = triangle ? b : d, &w0 = triangle ? a : b, &w1 = triangle ? d : e;
+        u.x[lane] = u1[0] - a[0], u.y[lane] = u1[1] - a[1], u.z[lane] = u1[2] - a[2];
+        w.x[lane] = w1[0] - w0[0], w.y[lane] = w1[1] - w0[1], w.z[lane] = w1[2] - w0[2];
+        const std::int32_t beyond = n.cell[n.start[c] + static_cast<std::uint32_t>(face)];
+        double to[3];
+        if (beyond >= 0) {
+          const Middle& other = middle[static_cast<std::size_t>(beyond)];
+          std::copy(other.at, other.at + 3, to);
+          const double x = own.length, y = other.length;
+          if (x > 0 && y > 0) worst = std::max(worst, std::max(x, y) / std::min(x, y));
+        } else {
+          const Vec3 sum = triangle ? Vec3((a + b + d) / 3) : Vec3((a + b + d + e) / 4);
+          std::copy(sum.data(), sum.data() + 3, to);
+        }
+        way.x[lane] = to[0] - own.at[0], way.y[lane] = to[1] - own.at[1], way.z[lane] = to[2] - own.at[2];
       }
-      const Vec3 normal = faceNormal(v, face), way = to - own;
-      oblique = std::max(oblique, std::atan2(normal.cross(way).norm(), normal.dot(way)));
+      const Lanes3 normal = cross(u, w);
+      const Lanes along = dot(normal, way), both = dot(normal, normal) * dot(way, way);
+      least = std::min(least, (both > 0).select(along * along.abs() / both, 1.0).minCoeff());
     }
+    const double cosine = std::copysign(std::sqrt(std::abs(least)), least);
     set(Metric::SizeChange, c, worst);
-    set(Metric::NonOrthogonality, c, oblique * 180 / kPi);
+    set(Metric::NonOrthogonality, c, std::acos(std::max(cosine, -1.0)) * 180 / kPi);
   });
   parallelFor(
       kMetrics, progress,
       [&](std::size_t k) {
         auto& x = r[k];
         if (x.value.empty()) return;
-        auto [a, b] = std::minmax_element(x.value.begin(), x.value.end());
-        x.min = *a;
-        x.max = *b;
-        x.mean = std::accumulate(x.value.begin(), x.value.end(), 0.0) / static_cast<double>(count);
-        x.worst.resize(count);
-        std::iota(x.worst.begin(), x.worst.end(), 0);
-        std::size_t most = std::min<std::size_t>(20, count);
-        bool high = kInfo[k].highIsGood;
-        std::partial_sort(x.worst.begin(), x.worst.begin() + static_cast<std::ptrdiff_t>(most), x.worst.end(),
-                          [&](std::int32_t p, std::int32_t q) {
-                            float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
-                            return u != w ? (high ? u < w : u > w) : p < q;
-                          });
-        x.worst.resize(most);
-        x.worst.shrink_to_fit();
+        const bool high = kInfo[k].highIsGood;
+        x.min = x.max = x.value[0];
+        double sum = 0;
+        auto worse = [&](std::int32_t p, std::int32_t q) {
+          const float u = x.value[static_cast<std::size_t>(p)], w = x.value[static_cast<std::size_t>(q)];
+          return u != w ? (high ? u < w : u > w) : p < q;
+        };
+        constexpr std::size_t kBlock = 256;
+        for (std::size_t from = 0; from < count; from += kBlock) {
+          const std::size_t to = std::min(count, from + kBlock);
+          const Eigen::Map<const Eigen::ArrayXf> block(x.value.data() + from, static_cast<Eigen::Index>(to - from));
+          const float least = block.minCoeff(), most = block.maxCoeff();
+          x.min = std::min<double>(x.min, least);
+          x.max = std::max<double>(x.max, most);
+          sum += block.cast<double>().sum();
+          if (x.worst.size() == kWorst) { // most blocks hold none of the worst
+            const float last = x.value[static_cast<std::size_t>(x.worst.back())];
+            if (high ? least >= last : most <= last) continue;
+          }
+          for (std::size_t c = from; c < to; ++c) {
+            const auto id = static_cast<std::int32_t>(c);
+            if (x.worst.size() == kWorst && !worse(id, x.worst.back())) continue;
+            x.worst.insert(std::lower_bound(x.worst.begin(), x.worst.end(), id, worse), id);
+            if (x.worst.size() > kWorst) x.worst.pop_back();
+          }
+        }
+        x.mean = sum / static_cast<double>(count);
       },
       1);
   return r;

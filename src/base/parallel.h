@@ -3,11 +3,11 @@
 #pragma once
 #include "base/progress.h"
 #include <algorithm>
+#include <vector>
 #if defined(__SANITIZE_THREAD__)
 #include <exception>
 #include <mutex>
 #include <thread>
-#include <vector>
 #else
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
@@ -46,6 +46,24 @@ template <class F> void parallelFor(std::size_t n, const Progress* progress, F&&
     for (std::size_t i = r.begin(); i < r.end(); ++i) body(i);
   });
 #endif
+}
+
+/// Calls `body(i, list)`, which may add to `list`, on all cores. Returns what was added in the order of i.
+template <class T, class F> std::vector<T> parallelCollect(std::size_t n, const Progress* progress, F&& body) {
+  constexpr std::size_t kStretch = 16384;
+  std::vector<std::vector<T>> lists((n + kStretch - 1) / kStretch);
+  parallelFor(
+      lists.size(), progress,
+      [&](std::size_t s) {
+        for (std::size_t i = s * kStretch; i < std::min(n, (s + 1) * kStretch); ++i) body(i, lists[s]);
+      },
+      1);
+  std::vector<T> all;
+  std::size_t total = 0;
+  for (const auto& l : lists) total += l.size();
+  all.reserve(total);
+  for (const auto& l : lists) all.insert(all.end(), l.begin(), l.end());
+  return all;
 }
 
 template <class Iterator, class Less> void parallelSort(Iterator begin, Iterator end, Less less) {

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesh/cell_faces.h"
 #include "base/parallel.h"
+#include "base/unset.h"
 #include <atomic>
-#include <numeric>
+#include <utility>
 
 namespace tess {
 
@@ -21,71 +22,120 @@ Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
     bool sameFace(const Side& o) const { return rest == o.rest && last == o.last; }
   };
   constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
-  std::array<int, 4> faceWithout{}; // of a tetrahedron: the face that lacks a corner
-  for (int f = 0; f < 4; ++f) {
+  std::array<std::uint64_t, 4> faceWithout{}; // of a tetrahedron: the face that lacks a corner
+  for (std::size_t f = 0; f < 4; ++f) {
     int corner = 6;
-    for (int i : topology(ElementType::Tet4).face[static_cast<std::size_t>(f)]) corner -= std::max(i, 0);
+    for (int i : topology(ElementType::Tet4).face[f]) corner -= std::max(i, 0);
     faceWithout[static_cast<std::size_t>(corner)] = f;
   }
+  auto order = [](auto& x, auto& y) { // without a branch: which is smaller cannot be foreseen
+    const auto small = std::min(x, y), large = std::max(x, y);
+    x = small;
+    y = large;
+  };
+  auto order4 = [&](auto& s) {
+    order(s[0], s[1]), order(s[2], s[3]), order(s[0], s[2]), order(s[1], s[3]), order(s[1], s[2]);
+  };
   /// Calls visit(face, its nodes in rising order) for the faces of a cell.
   auto eachFace = [&](std::size_t c, auto&& visit) {
     const auto& t = topology(m.cells.type[c]);
-    const auto nodes = m.cells.of(c);
+    const auto corners = m.cells.of(c);
     std::array<std::int32_t, 4> v{kNone, kNone, kNone, kNone};
-    auto order = [](auto& x, auto& y) {
-      if (y < x) std::swap(x, y);
-    };
     if (t.corners == 4) { // most cells: one sorting serves all four faces
-      std::array<std::pair<std::int32_t, int>, 4> s;
-      for (std::size_t i = 0; i < 4; ++i) s[i] = {nodes[i], faceWithout[i]};
-      order(s[0], s[1]), order(s[2], s[3]), order(s[0], s[2]), order(s[1], s[3]), order(s[1], s[2]);
+      std::array<std::uint64_t, 4> s;
+      for (std::size_t i = 0; i < 4; ++i) s[i] = static_cast<std::uint64_t>(corners[i]) << 2 | faceWithout[i];
+      order4(s);
       for (std::size_t gone = 0; gone < 4; ++gone) {
-        for (std::size_t i = 0; i < 3; ++i) v[i] = s[i < gone ? i : i + 1].first;
-        visit(s[gone].second, v);
+        for (std::size_t i = 0; i < 3; ++i) v[i] = static_cast<std::int32_t>(s[i < gone ? i : i + 1] >> 2);
+        visit(static_cast<int>(s[gone] & 3), v);
       }
       return;
     }
     for (int f = 0; f < t.faces; ++f) {
       const auto& q = t.face[static_cast<std::size_t>(f)];
-      for (std::size_t i = 0; i < 4; ++i) v[i] = q[i] >= 0 ? nodes[static_cast<std::size_t>(q[i])] : kNone;
-      order(v[0], v[1]), order(v[2], v[3]), order(v[0], v[2]), order(v[1], v[3]), order(v[1], v[2]);
+      for (std::size_t i = 0; i < 4; ++i) v[i] = q[i] >= 0 ? corners[static_cast<std::size_t>(q[i])] : kNone;
+      order4(v);
       visit(f, v);
     }
   };
-  std::vector<std::uint32_t> bucket(m.nodes.size() + 1, 0);
-  for (std::size_t c = 0; c < cells; ++c) {
-    if (progress && (c & 0xffff) == 0) progress->check();
-    eachFace(c, [&](int, const auto& v) { ++bucket[static_cast<std::size_t>(v[0]) + 1]; });
-  }
-  std::partial_sum(bucket.begin(), bucket.end(), bucket.begin());
-  std::vector<Side> sides(n.start.back());
-  {
-    std::vector<std::uint32_t> next(bucket.begin(), bucket.end() - 1);
-    for (std::size_t c = 0; c < cells; ++c) {
-      if (progress && (c & 0xffff) == 0) progress->check();
-      eachFace(c, [&](int f, const auto& v) {
-        sides[next[static_cast<std::size_t>(v[0])]++] = {
-            static_cast<std::uint64_t>(v[1]) << 32 | static_cast<std::uint32_t>(v[2]), v[3],
-            static_cast<std::int32_t>(c), n.start[c] + static_cast<std::uint32_t>(f)};
-      });
+  // A few stretches of cells count and place their sides beside each other; where each places them follows from the
+  // counts of those before it.
+  constexpr std::size_t kStretches = 4;
+  const std::size_t nodes = m.nodes.size(), length = (cells + kStretches - 1) / kStretches;
+  auto eachStretch = [&](auto&& visit) {
+    parallelFor(
+        kStretches, progress,
+        [&](std::size_t s) {
+          for (std::size_t c = s * length; c < std::min(cells, (s + 1) * length); ++c) {
+            if (progress && (c & 0xffff) == 0) progress->check();
+            visit(s, c);
+          }
+        },
+        1);
+  };
+  std::vector<std::uint32_t> next(kStretches * nodes, 0);
+  eachStretch([&](std::size_t s, std::size_t c) {
+    std::uint32_t* count = next.data() + s * nodes;
+    if (topology(m.cells.type[c]).corners != 4) {
+      eachFace(c, [&](int, const auto& v) { ++count[v[0]]; });
+      return;
     }
+    const auto v = m.cells.of(c); // three faces of a tetrahedron hold its smallest node, the fourth the one after it
+    const auto a = std::min(v[0], v[1]), b = std::min(v[2], v[3]);
+    count[std::min(a, b)] += 3;
+    ++count[std::min({std::max(a, b), std::max(v[0], v[1]), std::max(v[2], v[3])})];
+  });
+  std::vector<std::uint32_t> bucket(nodes + 1, 0);
+  std::uint32_t total = 0;
+  for (std::size_t b = 0; b < nodes; ++b) {
+    bucket[b] = total;
+    for (std::size_t s = 0; s < kStretches; ++s) total += std::exchange(next[s * nodes + b], total);
   }
+  bucket[nodes] = total;
+  UnsetVector<Side> sides(n.start.back());
+  eachStretch([&](std::size_t s, std::size_t c) {
+    eachFace(c, [&](int f, const auto& v) {
+      sides[next[s * nodes + static_cast<std::size_t>(v[0])]++] = {
+          static_cast<std::uint64_t>(v[1]) << 32 | static_cast<std::uint32_t>(v[2]), v[3], static_cast<std::int32_t>(c),
+          n.start[c] + static_cast<std::uint32_t>(f)};
+    });
+  });
   std::atomic<std::size_t> surplus{0};
   parallelFor(m.nodes.size(), progress, [&](std::size_t b) {
     auto first = sides.begin() + bucket[b], last = sides.begin() + bucket[b + 1];
-    std::sort(first, last, [](const Side& x, const Side& y) {
-      if (x.rest != y.rest) return x.rest < y.rest;
-      return x.last != y.last ? x.last < y.last : x.slot < y.slot;
-    });
-    for (auto i = first; i != last;) {
-      auto j = i;
-      while (j != last && j->sameFace(*i)) ++j;
-      if (j - i >= 2) {
-        n.cell[i->slot] = (i + 1)->cell;
-        for (auto k = i + 1; k != j; ++k) n.cell[k->slot] = i->cell;
+    // The first and the second use of a face see each other, further ones the first. Sides stand in the order of their
+    // slots; each is looked up among the faces before it, or in a bucket of many, these are sorted.
+    std::array<std::pair<Side, bool>, 96> faces; // their first use, and whether a second was seen
+    if (last - first > static_cast<std::ptrdiff_t>(faces.size())) {
+      std::sort(first, last, [](const Side& x, const Side& y) {
+        if (x.rest != y.rest) return x.rest < y.rest;
+        return x.last != y.last ? x.last < y.last : x.slot < y.slot;
+      });
+      for (auto i = first; i != last;) {
+        auto j = i;
+        while (j != last && j->sameFace(*i)) ++j;
+        if (j - i >= 2) n.cell[i->slot] = (i + 1)->cell;
+        for (auto k = i + 1; k < j; ++k) n.cell[k->slot] = i->cell;
         if (j - i > 2) surplus += static_cast<std::size_t>(j - i - 2);
+        i = j;
       }
-      i = j;
+      return;
+    }
+    std::size_t known = 0;
+    for (auto i = first; i != last; ++i) {
+      std::size_t k = 0;
+      while (k < known && !faces[k].first.sameFace(*i)) ++k;
+      if (k == known) {
+        faces[known++] = {*i, false};
+        continue;
+      }
+      auto& [use, second] = faces[k];
+      n.cell[i->slot] = use.cell;
+      if (second)
+        ++surplus;
+      else
+        n.cell[use.slot] = i->cell;
+      second = true;
     }
   });
   n.surplus = surplus;

@@ -2,10 +2,12 @@
 // Quality is the smallest sine of the six dihedral angles, which falls for flat and for needle-like tets alike; where
 // the scaled Jacobian or the height are much worse than the angles, these count, as meshes are judged by them too.
 // Every change is kept only when the worst of the tets it touches gets better, so the worst element never gets worse.
+#include "base/parallel.h"
 #include "base/predicates.h"
 #include "mesher/boundary_moves.h"
 #include "mesher/max_min.h"
 #include "mesher/tet.h"
+#include "mesher/tet_sweep.h"
 #include <cmath>
 #include <limits>
 #include <spdlog/spdlog.h>
@@ -70,7 +72,7 @@ public:
 
   void run() {
     stats.worstBefore = worst();
-    for (int k = 0; k < 2; ++k) sweep();
+    smooth();
     m.watchChanges();
     const double goals[] = {0.35, 0.5, 0.5, 0.42, 0.42, 0.35};
     int pass = 0;
@@ -101,7 +103,7 @@ private:
   const SizeField& m_size;
   Progress& m_progress;
   BoundaryMoves m_surface;
-  std::vector<int> m_star;
+  std::vector<int> m_star, m_inTheWay;
   TetCore::Ring m_ring;
   std::vector<std::array<int, 3>> m_tris;
   struct Tried {
@@ -116,81 +118,78 @@ private:
     return tetQuality(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
   }
   bool inside(int t) const { return m.alive(t) && m.region[static_cast<std::size_t>(t)] >= 0; }
+  struct Rated {
+    double q;
+    int t;
+    bool operator<(const Rated& o) const { return q != o.q ? q < o.q : t < o.t; }
+  };
+  /// Tets inside below `goal` for which `counts` holds, worst first.
+  template <class Counts> std::vector<Rated> below(double goal, Counts counts) const {
+    auto r = parallelCollect<Rated>(m.tets.size(), &m_progress, [&](std::size_t i, std::vector<Rated>& list) {
+      const int t = static_cast<int>(i);
+      if (!inside(t)) return;
+      const double x = q(t);
+      if (x < goal && counts(t)) list.push_back({x, t});
+    });
+    parallelSort(r.begin(), r.end());
+    return r;
+  }
+  std::vector<Rated> below(double goal) const {
+    return below(goal, [](int) { return true; });
+  }
   double worst() const {
-    double w = 1;
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
-      if ((t & 0xffff) == 0) m_progress.check();
-      if (inside(t)) w = std::min(w, q(t));
-    }
-    return w;
+    const auto least =
+        parallelCollect<double>(m.tets.size(), &m_progress, [&](std::size_t i, std::vector<double>& list) {
+          if (!inside(static_cast<int>(i))) return;
+          if (list.empty()) list.push_back(1);
+          list.front() = std::min(list.front(), q(static_cast<int>(i)));
+        });
+    return least.empty() ? 1 : *std::min_element(least.begin(), least.end());
   }
-  double starQuality(const std::vector<int>& star, int v, const Vec3& p, double stopBelow) const {
-    double w = 1;
-    for (int t : star) {
-      if (m.region[static_cast<std::size_t>(t)] < 0) { // outside: must only stay positive
-        if (m.ghost(t)) continue;
-        const Vec3* c[4];
-        for (int i = 0; i < 4; ++i) c[i] = m.at(t).v[i] == v ? &p : &m.pt(m.at(t).v[i]);
-        if (orient3d(*c[0], *c[1], *c[2], *c[3]) <= 0) return -1;
-        continue;
-      }
-      const Vec3* c[4];
-      for (int i = 0; i < 4; ++i) c[i] = m.at(t).v[i] == v ? &p : &m.pt(m.at(t).v[i]);
-      w = std::min(w, tetQuality(*c[0], *c[1], *c[2], *c[3]));
-      if (w <= stopBelow) return w;
-    }
-    return w;
+  void smooth() {
+    std::vector<char> movable(m.points.size());
+    for (std::size_t v = 0; v < movable.size(); ++v) movable[v] = m_surface.inner(static_cast<int>(v));
+    TetSweep sweep(m, movable, m_progress);
+    for (int k = 0; k < 2; ++k) stats.moves += static_cast<int>(sweep.run());
   }
-
-  /// One round over all inner vertices towards the volume-weighted middle of their star.
-  void sweep() {
-    for (int v = 0; v < static_cast<int>(m.points.size()); ++v) {
-      if ((v & 1023) == 0) m_progress.check();
-      if (!m_surface.inner(v) || m.tetOf[static_cast<std::size_t>(v)] < 0) continue;
-      m.starOf(v, m_star);
-      Vec3 sum(0, 0, 0);
-      double weight = 0, now = 1;
-      for (int t : m_star) {
-        const Tet& x = m.at(t);
-        double vol = tetVolume(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
-        sum += vol * (m.pt(x.v[0]) + m.pt(x.v[1]) + m.pt(x.v[2]) + m.pt(x.v[3])) / 4;
-        weight += vol;
-        now = std::min(now, q(t));
-      }
-      if (weight <= 0) continue;
-      Vec3 to = sum / weight;
-      double then = starQuality(m_star, v, to, 0);
-      if (then > std::min(now, 0.45)) {
-        m.points[static_cast<std::size_t>(v)] = to;
-        ++stats.moves;
-      }
-    }
+  /// Quality of tet t of the star of v with v at p; outside a tet must only stay positive.
+  double qualityWith(int t, int v, const Vec3& p) const {
+    const Tet& x = m.at(t);
+    const bool outside = m.region[static_cast<std::size_t>(t)] < 0;
+    if (outside && m.ghost(t)) return 1;
+    const Vec3* c[4];
+    for (int i = 0; i < 4; ++i) c[i] = x.v[i] == v ? &p : &m.pt(x.v[i]);
+    if (outside) return orient3d(*c[0], *c[1], *c[2], *c[3]) > 0 ? 1 : -1;
+    return tetQuality(*c[0], *c[1], *c[2], *c[3]);
+  }
+  double starQuality(const std::vector<int>& star, int v, const Vec3& p) const {
+    double w = 1;
+    for (int t : star) w = std::min(w, qualityWith(t, v, p));
+    return w;
   }
 
   /// Works through tets below `goal`, worst first. Returns the number of successes.
   int work(double goal, int effort) {
     struct Bad {
-      double q;
-      int t;
+      Rated rated;
       std::array<int, 4> v;
     };
     std::vector<Bad> bad;
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
-      if ((t & 0xffff) == 0) m_progress.check();
-      if (!inside(t)) continue;
-      double x = q(t);
-      if (x < goal) bad.push_back({x, t, {m.at(t).v[0], m.at(t).v[1], m.at(t).v[2], m.at(t).v[3]}});
+    for (const Rated& r : below(goal)) {
+      const Tet& x = m.at(r.t);
+      bad.push_back({r, {x.v[0], x.v[1], x.v[2], x.v[3]}});
     }
-    std::sort(bad.begin(), bad.end(), [](const Bad& a, const Bad& b) { return a.q != b.q ? a.q < b.q : a.t < b.t; });
     m_flat = static_cast<std::size_t>(
-        std::lower_bound(bad.begin(), bad.end(), kFlat, [](const Bad& b, double x) { return b.q < x; }) - bad.begin());
+        std::lower_bound(bad.begin(), bad.end(), kFlat, [](const Bad& b, double x) { return b.rated.q < x; }) -
+        bad.begin());
     int done = 0;
     std::size_t k = 0;
     for (const auto& b : bad) {
       if ((++k & 63) == 0) m_progress.check();
-      if (!inside(b.t) || !std::equal(b.v.begin(), b.v.end(), m.at(b.t).v)) continue;
-      if (q(b.t) >= goal) continue;
-      if (improve(b.t, effort)) ++done;
+      const int t = b.rated.t;
+      if (!inside(t) || !std::equal(b.v.begin(), b.v.end(), m.at(t).v)) continue;
+      if (q(t) >= goal) continue;
+      if (improve(t, effort)) ++done;
     }
     return done;
   }
@@ -198,12 +197,7 @@ private:
   /// The last flat tets sit in local optima: their surroundings are bettered, which opens other ways. Returns whether
   /// that helped any of them.
   bool shake() {
-    std::vector<std::pair<double, int>> bad;
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
-      if ((t & 0xffff) == 0) m_progress.check();
-      if (inside(t) && q(t) < kFlat) bad.push_back({q(t), t});
-    }
-    std::sort(bad.begin(), bad.end());
+    auto bad = below(kFlat);
     if (bad.size() > 300) bad.resize(300);
     bool any = false;
     std::vector<int> around;
@@ -226,16 +220,8 @@ private:
   }
 
   /// Tets that are flat although the surface they touch is not sharp there, worst first.
-  std::vector<std::pair<double, int>> lastFlat() {
-    std::vector<std::pair<double, int>> r;
-    for (int t = 0; t < static_cast<int>(m.tets.size()); ++t) {
-      if ((t & 0xffff) == 0) m_progress.check();
-      if (!inside(t)) continue;
-      const double x = q(t);
-      if (x < kFlat && !inSharpEdge(t)) r.push_back({x, t});
-    }
-    std::sort(r.begin(), r.end());
-    return r;
+  std::vector<Rated> lastFlat() const {
+    return below(kFlat, [&](int t) { return !inSharpEdge(t); });
   }
   /// Whether two surface triangles of tet t meet at a sharp angle in an edge of the part: no change can help it then.
   bool inSharpEdge(int t) const {
@@ -264,7 +250,7 @@ private:
     for (int round = 0; round < 8; ++round) {
       bool any = false;
       const auto flat = lastFlat();
-      spdlog::debug("last flat tets: {}, worst {}, after {} trials", flat.size(), flat.empty() ? 1 : flat.front().first,
+      spdlog::debug("last flat tets: {}, worst {}, after {} trials", flat.size(), flat.empty() ? 1 : flat.front().q,
                     trials);
       for (auto [was, t] : flat) {
         m_progress.check();
@@ -443,7 +429,7 @@ private:
   bool relocate(int v) {
     m.starOf(v, m_star);
     Vec3 p = m.pt(v), middle(0, 0, 0);
-    double now = starQuality(m_star, v, p, -2), start = now, reach = 0;
+    double now = starQuality(m_star, v, p), start = now, reach = 0;
     int worstTet = m_star.front();
     double worstQ = 2;
     for (int t : m_star) {
@@ -460,10 +446,17 @@ private:
     const int* f = kTetFace[i];
     Vec3 lift =
         triangleNormal(m.pt(m.at(worstTet).v[f[0]]), m.pt(m.at(worstTet).v[f[1]]), m.pt(m.at(worstTet).v[f[2]]));
+    m_inTheWay = m_star; // those first that a place failed for lately: most places fail for the same few
     auto attempt = [&](const Vec3& to) {
-      double x = starQuality(m_star, v, to, now);
-      if (x <= now) return false;
-      now = x;
+      double least = 1;
+      for (std::size_t k = 0; k < m_inTheWay.size(); ++k) {
+        least = std::min(least, qualityWith(m_inTheWay[k], v, to));
+        if (least <= now) {
+          std::swap(m_inTheWay[k], m_inTheWay[k / 2]);
+          return false;
+        }
+      }
+      now = least;
       p = to;
       return true;
     };
@@ -510,7 +503,7 @@ private:
       for (int w : m.at(t).v)
         if (w != v) middle += m.pt(w);
     middle /= 3.0 * static_cast<double>(m_star.size());
-    if (starQuality(m_star, v, middle, 0) <= kDare) return false;
+    if (starQuality(m_star, v, middle) <= kDare) return false;
     m.move(v, middle);
     ++stats.moves;
     return true;

@@ -148,10 +148,13 @@ private:
   bool tryInsert(const Vec3& p, int t, int body) {
     int where = m.locate(p, t, true);
     if (where < 0 || m.ghost(where) || m.region[static_cast<std::size_t>(where)] != body) return false;
-    int id = static_cast<int>(m.points.size());
-    if (!m.cavityOf(p, id, where, m_cavity)) return false;
     double own = m_size.at(p), h = std::min(own, m_size.bodySize(body));
     double close2 = kTooClose * kTooClose * h * h;
+    // Most points are refused for a corner of the tet they lie in, which is known before their cavity is.
+    for (int v : m.at(where).v)
+      if ((m.pt(v) - p).squaredNorm() < close2) return false;
+    int id = static_cast<int>(m.points.size());
+    if (!m.cavityOf(p, id, where, m_cavity)) return false;
     for (const auto& w : m_cavity.walls) {
       for (int v : w.v)
         if ((m.pt(v) - p).squaredNorm() < close2) return false;

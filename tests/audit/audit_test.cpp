@@ -2,6 +2,9 @@
 #include "audit/places.h"
 #include "support/fixtures.h"
 #include <cmath>
+#include <map>
+#include <numeric>
+#include <random>
 #include <set>
 
 using namespace tess;
@@ -100,6 +103,96 @@ TEST(Soundness, threeCellsAtOneFaceAreCounted) {
   auto n = cellNeighbours(m);
   EXPECT_EQ(n.surplus, 1u);
   EXPECT_EQ(checkSoundness(m, {}).nonConforming, 1u);
+}
+
+TEST(Neighbours, agreeWithALookAtAllFacesHoweverManyMeetAtANode) {
+  // Tets of random corners share faces twice, three times and more; node 0 is in every third, far above what a bucket
+  // is searched for one by one.
+  std::mt19937 random(3);
+  Mesh m;
+  for (int k = 0; k < 40; ++k) m.nodes.emplace_back(k, k * k, k * k * k);
+  std::uniform_int_distribution<std::int32_t> node(0, 39), near(0, 9);
+  for (int k = 0; k < 3000; ++k) {
+    std::set<std::int32_t> corners;
+    if (k % 3 == 0) corners.insert(0);
+    while (corners.size() < 4) corners.insert(k < 1500 ? near(random) : node(random));
+    std::vector<std::int32_t> v(corners.begin(), corners.end());
+    std::shuffle(v.begin(), v.end(), random);
+    m.cells.add(ElementType::Tet4, v);
+    m.cellRegion.push_back(0);
+  }
+  std::map<std::set<std::int32_t>, std::vector<std::pair<std::size_t, int>>> uses;
+  const auto& t = topology(ElementType::Tet4);
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    for (int f = 0; f < 4; ++f) {
+      std::set<std::int32_t> key;
+      for (std::size_t i = 0; i < 3; ++i)
+        key.insert(m.cells.of(c)[static_cast<std::size_t>(t.face[static_cast<std::size_t>(f)][i])]);
+      uses[key].push_back({c, f});
+    }
+  const Neighbours n = cellNeighbours(m);
+  std::size_t surplus = 0, pairs = 0;
+  for (const auto& [key, list] : uses) {
+    if (list.size() > 2) surplus += list.size() - 2;
+    pairs += list.size() == 2;
+    for (std::size_t i = 0; i < list.size(); ++i) {
+      const auto wanted = list.size() < 2 ? -1 : static_cast<std::int32_t>(list[i ? 0 : 1].first);
+      ASSERT_EQ(n.cell[n.start[list[i].first] + static_cast<std::uint32_t>(list[i].second)], wanted);
+    }
+  }
+  EXPECT_EQ(n.surplus, surplus);
+  EXPECT_GT(surplus, 1000u);
+  EXPECT_GT(pairs, 100u);
+}
+
+TEST(Metrics, areThoseOfTheElementAloneWhateverStandsBesideIt) {
+  std::mt19937 random(11);
+  std::uniform_real_distribution<double> off(-0.2, 0.2);
+  const std::vector<Vec3> cube = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0},
+                                  {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}};
+  auto cell = [&](ElementType type) {
+    const std::vector<Vec3> tet = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
+    std::vector<Vec3> p = type == ElementType::Tet4 ? tet : cube;
+    for (auto& x : p) x += Vec3(off(random), off(random), off(random));
+    return p;
+  };
+  Mesh all;
+  std::vector<Mesh> alone;
+  for (int k = 0; k < 203; ++k) { // also tets without volume, inverted ones and points
+    const ElementType type = k % 5 == 2 || k % 7 == 3 ? ElementType::Hex8 : ElementType::Tet4;
+    auto p = cell(type);
+    if (k % 50 == 0) p[3] = (p[0] + p[1] + p[2]) / 3;
+    if (k % 50 == 1) std::swap(p[0], p[1]);
+    if (k == 100) std::fill(p.begin(), p.end(), p[0]);
+    alone.push_back(oneCell(type, p));
+    const auto first = static_cast<std::int32_t>(all.nodes.size());
+    all.nodes.insert(all.nodes.end(), p.begin(), p.end());
+    std::vector<std::int32_t> n(p.size());
+    for (std::size_t i = 0; i < n.size(); ++i) n[i] = first + static_cast<std::int32_t>(i);
+    all.cells.add(type, n);
+    all.cellRegion.push_back(0);
+  }
+  const auto together = computeMetrics(all);
+  for (std::size_t c = 0; c < alone.size(); ++c) {
+    const auto single = computeMetrics(alone[c]);
+    for (std::size_t k = 0; k < kMetrics; ++k) {
+      EXPECT_EQ(together[k].value[c], single[k].value[0]) << metricInfo(static_cast<Metric>(k)).id << " of " << c;
+      EXPECT_FALSE(std::isnan(single[k].value[0])) << metricInfo(static_cast<Metric>(k)).id << " of " << c;
+    }
+  }
+  // The worst stand in order, ties by number, as a sorting of all gives them.
+  for (const auto& x : together) {
+    const bool high = metricInfo(static_cast<Metric>(&x - together.data())).highIsGood;
+    std::vector<std::int32_t> order(x.value.size());
+    std::iota(order.begin(), order.end(), 0);
+    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) {
+      const float u = x.value[static_cast<std::size_t>(a)], w = x.value[static_cast<std::size_t>(b)];
+      return high ? u < w : u > w;
+    });
+    order.resize(x.worst.size());
+    EXPECT_EQ(x.worst, order);
+    EXPECT_EQ(order.size(), 20u);
+  }
 }
 
 TEST(Soundness, stopEndsTheAudit) {

@@ -3,6 +3,7 @@
 // found.
 #include "mesher/boundary_moves.h"
 #include "mesher/tet.h"
+#include "mesher/tet_sweep.h"
 #include "support/fixtures.h"
 #include <map>
 #include <random>
@@ -195,6 +196,74 @@ TEST(TetCore, EdgesAndFacesAreFoundOnlyWhereTheyAre) {
     EXPECT_GT(there, 500u);
     EXPECT_GT(missing, 5000u);
   }
+}
+
+/// Vertices one after the other, each into the middle of its star as that is by then.
+int sweptInOrder(TetCore& core, const std::vector<char>& movable) {
+  int moved = 0;
+  std::vector<int> star;
+  auto quality = [&](int t) {
+    const Tet& x = core.at(t);
+    return tetQuality(core.pt(x.v[0]), core.pt(x.v[1]), core.pt(x.v[2]), core.pt(x.v[3]));
+  };
+  for (std::size_t v = 0; v < movable.size(); ++v) {
+    if (!movable[v]) continue;
+    core.starOf(static_cast<int>(v), star);
+    Vec3 sum(0, 0, 0);
+    double weight = 0, before = 1, after = 1;
+    for (int t : star) {
+      const Tet& x = core.at(t);
+      const double volume = tetVolume(core.pt(x.v[0]), core.pt(x.v[1]), core.pt(x.v[2]), core.pt(x.v[3]));
+      sum += volume * (core.pt(x.v[0]) + core.pt(x.v[1]) + core.pt(x.v[2]) + core.pt(x.v[3])) / 4;
+      weight += volume;
+      before = std::min(before, quality(t));
+    }
+    const Vec3 was = core.points[v];
+    core.points[v] = sum / weight;
+    for (int t : star) after = std::min(after, quality(t));
+    if (after > std::max(0.0, std::min(before, 0.45)))
+      ++moved;
+    else
+      core.points[v] = was;
+  }
+  return moved;
+}
+
+TEST(TetSweep, onAllCoresDoesWhatOneDoesInTheOrderOfNumbers) {
+  TetCore core;
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> u(-1, 1);
+  // One vertex has a star of many hundred tets: points on a sphere around it.
+  core.points.push_back({0, 0, 0});
+  for (int k = 0; k < 700; ++k) core.points.push_back(Vec3(u(random), u(random), u(random)).normalized());
+  for (int k = 0; k < 9000; ++k) {
+    const Vec3 p(3 * u(random), 3 * u(random), 3 * u(random));
+    if (p.norm() > 1.05) core.points.push_back(p);
+  }
+  std::vector<int> all(core.points.size());
+  for (std::size_t k = 0; k < all.size(); ++k) all[k] = static_cast<int>(k);
+  ASSERT_TRUE(core.delaunay(all));
+  core.region.assign(core.tets.size(), 0);
+  std::vector<char> movable(core.points.size(), 1);
+  for (int t = 0; t < static_cast<int>(core.tets.size()); ++t) {
+    if (!core.alive(t) || !core.ghost(t)) continue;
+    for (int v : core.at(t).v)
+      if (v >= 0) movable[static_cast<std::size_t>(v)] = 0;
+  }
+  std::vector<int> star;
+  core.starOf(0, star);
+  ASSERT_GT(star.size(), 600u);
+  TetCore alone = core;
+  Progress progress;
+  TetSweep sweep(core, movable, progress);
+  for (int round = 0; round < 3; ++round) {
+    const int moved = sweptInOrder(alone, movable);
+    EXPECT_EQ(static_cast<int>(sweep.run()), moved);
+    EXPECT_GT(moved, 1000);
+    EXPECT_EQ(core.points, alone.points);
+  }
+  progress.stop();
+  EXPECT_THROW(sweep.run(), Cancelled);
 }
 
 } // namespace
