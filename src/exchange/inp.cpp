@@ -9,7 +9,7 @@
 #include <limits>
 #include <map>
 #include <set>
-#include <sstream>
+#include <string_view>
 
 namespace tess {
 namespace {
@@ -134,23 +134,90 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
 
 namespace {
 
-/// The numbers of a set's data line; with `range` its first, last and step. Nothing when a range is none, or names more
-/// than a file of `bytes` can hold.
-std::optional<std::vector<long>> numbersOf(const std::vector<std::string>& words, bool range, std::size_t bytes) {
-  std::vector<long> r;
-  if (!range) {
-    for (const auto& w : words)
-      if (!w.empty()) r.push_back(std::strtol(w.c_str(), nullptr, 10));
-    return r;
+/// Words of a line between commas, without the blanks around them.
+void split(std::string_view line, std::vector<std::string_view>& words) {
+  words.clear();
+  while (!line.empty()) {
+    const std::size_t comma = std::min(line.find(','), line.size());
+    const std::string_view w = line.substr(0, comma);
+    const std::size_t from = w.find_first_not_of(" \t\r"), to = w.find_last_not_of(" \t\r");
+    words.push_back(from == w.npos ? std::string_view() : w.substr(from, to - from + 1));
+    line.remove_prefix(std::min(comma + 1, line.size()));
   }
-  if (words.size() < 2) return {};
-  const long largest = std::numeric_limits<std::int32_t>::max();
-  long a = std::strtol(words[0].c_str(), nullptr, 10), b = std::strtol(words[1].c_str(), nullptr, 10),
-       d = words.size() > 2 && !words[2].empty() ? std::strtol(words[2].c_str(), nullptr, 10) : 1;
-  if (a < 0 || b < a || b > largest || d <= 0 || static_cast<std::size_t>((b - a) / d) > bytes) return {};
-  for (long i = a; i <= b; i += std::min(d, largest)) r.push_back(i);
+}
+
+/// A whole number as far as the word is one; 0 where it does not begin with one.
+long wholeNumber(std::string_view word) {
+  if (!word.empty() && word[0] == '+') word.remove_prefix(1);
+  long v = 0;
+  const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), v);
+  if (error == std::errc::result_out_of_range)
+    return word[0] == '-' ? std::numeric_limits<long>::min() : std::numeric_limits<long>::max();
+  return v;
+}
+
+/// A number whose power of ten may be written with D, too.
+double realNumber(std::string_view word) {
+  if (!word.empty() && word[0] == '+') word.remove_prefix(1);
+  double v = 0;
+  if (word.find_first_of("dD") == word.npos)
+    if (std::from_chars(word.data(), word.data() + word.size(), v).ec == std::errc()) return v;
+  std::string s(word); // also for numbers too large or too small, which the other leaves as they were
+  for (char& c : s)
+    if (c == 'd' || c == 'D') c = 'e';
+  return std::strtod(s.c_str(), nullptr);
+}
+
+std::string upper(std::string_view s) {
+  std::string r;
+  for (char c : s)
+    if (!std::isspace(static_cast<unsigned char>(c)))
+      r += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
   return r;
 }
+
+/// The numbers of a set's data line, added to `numbers`; with `range` its first, last and step. False when a range is
+/// none, or names more than a file of `bytes` can hold.
+bool addNumbers(const std::vector<std::string_view>& words, bool range, std::size_t bytes, std::vector<long>& numbers) {
+  if (!range) {
+    for (const auto& w : words)
+      if (!w.empty()) numbers.push_back(wholeNumber(w));
+    return true;
+  }
+  if (words.size() < 2) return false;
+  const long largest = std::numeric_limits<std::int32_t>::max();
+  const long a = wholeNumber(words[0]), b = wholeNumber(words[1]),
+             d = words.size() > 2 && !words[2].empty() ? wholeNumber(words[2]) : 1;
+  if (a < 0 || b < a || b > largest || d <= 0 || static_cast<std::size_t>((b - a) / d) > bytes) return false;
+  for (long i = a; i <= b; i += std::min(d, largest)) numbers.push_back(i);
+  return true;
+}
+
+/// Places by the numbers that a file gives them, any at all; at hand at once where they are small, as they mostly are.
+class Numbering {
+public:
+  explicit Numbering(std::size_t fileBytes) : m_near(static_cast<long>(fileBytes / 8)) {}
+  void add(long number, std::int32_t at) {
+    if (number < 0 || number > m_near) {
+      m_far[number] = at;
+      return;
+    }
+    const auto k = static_cast<std::size_t>(number);
+    if (k >= m_at.size()) m_at.resize(std::max(k + 1, std::min(2 * k, static_cast<std::size_t>(m_near) + 1)), -1);
+    m_at[k] = at;
+  }
+  /// -1 when there is none of this number.
+  std::int32_t find(long number) const {
+    if (number >= 0 && static_cast<std::size_t>(number) < m_at.size()) return m_at[static_cast<std::size_t>(number)];
+    const auto it = m_far.find(number);
+    return it == m_far.end() ? -1 : it->second;
+  }
+
+private:
+  long m_near; ///< numbers up to here have a place of their own; a file with that many has more bytes
+  std::vector<std::int32_t> m_at;
+  std::map<long, std::int32_t> m_far;
+};
 
 } // namespace
 
@@ -159,9 +226,9 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   if (!text) return text.problem();
   Mesh m;
   m.unitAssumed = true;
-  std::map<long, std::int32_t> nodeAt, cellAt;
+  Numbering nodeAt(text->size()), cellAt(text->size());
   std::map<std::string, std::int32_t> regionAt;
-  std::map<std::string, std::set<long>> elsets; ///< by their names in capitals
+  std::map<std::string, std::vector<long>> elsets; ///< by their names in capitals; sorted once all is read
   std::map<std::string, std::string> elsetName;
   struct Surf {
     std::string name;
@@ -173,19 +240,16 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     std::string set, what, value;
   };
   std::vector<Said> said;
-  std::istringstream in(*text);
-  std::string line, keyword, set;
+  std::string keyword, set;
   std::map<std::string, std::string> args;
   const InpType* type = nullptr;
+  std::vector<long>* elset = nullptr; ///< that the lines at hand add to
+  std::int32_t region = -1;           ///< of the elements at hand, once there is one
+  bool range = false;
   std::vector<long> pending;
+  std::vector<std::int32_t> corners;
+  std::vector<std::string_view> w;
   int number = 0;
-  auto upper = [](std::string s) {
-    std::string r;
-    for (char c : s)
-      if (!std::isspace(static_cast<unsigned char>(c)))
-        r += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-    return r;
-  };
   auto bad = [&](const std::string& why) {
     Problem p;
     p.code = "file.unreadable";
@@ -195,20 +259,15 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     p.todo = "mend that line, or write the file again";
     return p;
   };
-  auto split = [](const std::string& s) {
-    std::vector<std::string> r;
-    std::stringstream ss(s);
-    for (std::string w; std::getline(ss, w, ',');) {
-      std::size_t b = w.find_first_not_of(" \t\r"), e = w.find_last_not_of(" \t\r");
-      r.push_back(b == std::string::npos ? "" : w.substr(b, e - b + 1));
-    }
-    return r;
-  };
-  while (std::getline(in, line)) {
+  std::string_view rest(*text);
+  while (!rest.empty()) {
+    const std::size_t end = std::min(rest.find('\n'), rest.size());
+    std::string_view line = rest.substr(0, end);
+    rest.remove_prefix(std::min(end + 1, rest.size()));
     if (++number % 4096 == 0 && progress) progress->check();
-    if (!line.empty() && line.back() == '\r') line.pop_back();
+    if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
     if (const auto at = line.find("lengths in "); number == 1 && line.compare(0, 2, "**") == 0 && at != line.npos) {
-      const std::string unit = line.substr(at + 11); // what writeInp says, unless it was scaled
+      const std::string unit(line.substr(at + 11)); // what writeInp says, unless it was scaled
       if (millimetresPer(unit)) {
         m.unit = unit;
         m.unitAssumed = false;
@@ -217,75 +276,78 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     if (line.compare(0, 3, "** ") == 0) // what writeInp says of sets
       if (const auto comma = line.find(", "); comma != line.npos)
         if (const auto gap = line.find(' ', comma + 2); gap != line.npos)
-          said.push_back({line.substr(3, comma - 3), line.substr(comma + 2, gap - comma - 2), line.substr(gap + 1)});
-    if (line.compare(0, 2, "**") == 0 || line.find_first_not_of(" \t") == std::string::npos) continue;
+          said.push_back({std::string(line.substr(3, comma - 3)), std::string(line.substr(comma + 2, gap - comma - 2)),
+                          std::string(line.substr(gap + 1))});
+    if (line.compare(0, 2, "**") == 0 || line.find_first_not_of(" \t") == line.npos) continue;
+    split(line, w);
     if (line[0] == '*') {
       if (!pending.empty()) return bad("the element before this line is incomplete");
       args.clear();
-      auto w = split(line);
       keyword = upper(w[0]);
       for (std::size_t i = 1; i < w.size(); ++i) {
-        auto eq = w[i].find('=');
-        std::string v = eq == std::string::npos ? "" : w[i].substr(eq + 1);
+        const auto eq = w[i].find('=');
+        std::string v(eq == w[i].npos ? std::string_view() : w[i].substr(eq + 1));
         v.erase(std::remove(v.begin(), v.end(), ' '), v.end());
         args[upper(w[i].substr(0, eq))] = v;
       }
       type = nullptr;
+      elset = nullptr;
+      range = args.count("GENERATE") > 0;
       if (keyword == "*ELEMENT") {
         for (const auto& t : kTypes)
           if (upper(args["TYPE"]) == t.name) type = &t;
         if (!type) return bad("the element type '" + args["TYPE"] + "' is not known");
         set = args["ELSET"].empty() ? "region" : args["ELSET"];
+        region = -1;
       } else if (keyword == "*SURFACE")
         surfaces.push_back({args["NAME"], {}});
       else if (keyword == "*NSET")
         nsets.push_back({args["NSET"], {}});
       continue;
     }
-    auto w = split(line);
     if (keyword == "*NODE") {
       if (w.size() < 4) return bad("a node needs a number and three coordinates");
-      Vec3 p;
-      for (int k = 0; k < 3; ++k) {
-        std::string s = w[static_cast<std::size_t>(k + 1)];
-        for (char& c : s)
-          if (c == 'd' || c == 'D') c = 'e';
-        p[k] = std::strtod(s.c_str(), nullptr);
-      }
+      const Vec3 p(realNumber(w[1]), realNumber(w[2]), realNumber(w[3]));
       if (!p.allFinite()) return bad("a coordinate is not a number");
-      nodeAt[std::strtol(w[0].c_str(), nullptr, 10)] = static_cast<std::int32_t>(m.nodes.size());
+      nodeAt.add(wholeNumber(w[0]), static_cast<std::int32_t>(m.nodes.size()));
       m.nodes.push_back(p);
     } else if (keyword == "*ELEMENT" && type) {
       for (const auto& x : w)
-        if (!x.empty()) pending.push_back(std::strtol(x.c_str(), nullptr, 10));
-      std::size_t need = static_cast<std::size_t>(topology(type->type).nodes) + 1;
+        if (!x.empty()) pending.push_back(wholeNumber(x));
+      const std::size_t need = static_cast<std::size_t>(topology(type->type).nodes) + 1;
       if (pending.size() < need) continue;
       if (pending.size() > need) return bad("an element has too many nodes");
-      std::vector<std::int32_t> n;
+      corners.clear();
       for (std::size_t i = 1; i < pending.size(); ++i) {
-        auto it = nodeAt.find(pending[i]);
-        if (it == nodeAt.end()) return bad("node " + std::to_string(pending[i]) + " is not there");
-        n.push_back(it->second);
+        corners.push_back(nodeAt.find(pending[i]));
+        if (corners.back() < 0) return bad("node " + std::to_string(pending[i]) + " is not there");
       }
-      auto [r, fresh] = regionAt.emplace(upper(set), static_cast<std::int32_t>(m.regions.size()));
-      if (fresh) m.regions.push_back(set);
-      cellAt[pending[0]] = static_cast<std::int32_t>(m.cells.size());
-      elsets[upper(set)].insert(pending[0]);
-      m.cells.add(type->type, n);
-      m.cellRegion.push_back(r->second);
+      if (region < 0) {
+        const auto [r, fresh] = regionAt.emplace(upper(set), static_cast<std::int32_t>(m.regions.size()));
+        if (fresh) m.regions.push_back(set);
+        region = r->second;
+        elset = &elsets[upper(set)];
+      }
+      cellAt.add(pending[0], static_cast<std::int32_t>(m.cells.size()));
+      elset->push_back(pending[0]);
+      m.cells.add(type->type, corners);
+      m.cellRegion.push_back(region);
       pending.clear();
     } else if (keyword == "*ELSET") {
-      auto numbers = numbersOf(w, args.count("GENERATE") > 0, text->size());
-      if (!numbers) return bad("the range of this set makes no sense");
-      elsetName.try_emplace(upper(args["ELSET"]), args["ELSET"]);
-      elsets[upper(args["ELSET"])].insert(numbers->begin(), numbers->end());
+      if (!elset) {
+        elset = &elsets[upper(args["ELSET"])];
+        elsetName.try_emplace(upper(args["ELSET"]), args["ELSET"]);
+      }
+      if (!addNumbers(w, range, text->size(), *elset)) return bad("the range of this set makes no sense");
     } else if (keyword == "*NSET" && !nsets.empty()) {
-      auto numbers = numbersOf(w, args.count("GENERATE") > 0, text->size());
-      if (!numbers) return bad("the range of this set makes no sense");
-      nsets.back().second.insert(nsets.back().second.end(), numbers->begin(), numbers->end());
+      if (!addNumbers(w, range, text->size(), nsets.back().second)) return bad("the range of this set makes no sense");
     } else if (keyword == "*SURFACE" && w.size() >= 2 && upper(w[1]).size() == 2 && upper(w[1])[0] == 'S') {
-      surfaces.back().sides.push_back({w[0], upper(w[1])[1] - '1'});
+      surfaces.back().sides.push_back({std::string(w[0]), upper(w[1])[1] - '1'});
     }
+  }
+  for (auto& [name, ids] : elsets) {
+    std::sort(ids.begin(), ids.end());
+    ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
   }
   if (m.cells.size() == 0) return bad("it holds no elements of a known type");
   if (!pending.empty()) return bad("the last element is incomplete");
@@ -296,9 +358,9 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   for (const auto& s : surfaces) {
     MeshGroup g{s.name, 2, {}, 0};
     auto add = [&](long id, int side) {
-      auto c = cellAt.find(id);
-      if (c == cellAt.end()) return;
-      auto f = faceAt.find({c->second, side});
+      const std::int32_t c = cellAt.find(id);
+      if (c < 0) return;
+      auto f = faceAt.find({c, side});
       if (f != faceAt.end()) g.items.push_back(f->second);
     };
     for (const auto& [who, side] : s.sides) {
@@ -319,7 +381,7 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     if (isSurface) continue;
     MeshGroup g{name, 0, {}, 0};
     for (long i : ids)
-      if (auto it = nodeAt.find(i); it != nodeAt.end()) g.items.push_back(it->second);
+      if (const auto at = nodeAt.find(i); at >= 0) g.items.push_back(at);
     std::sort(g.items.begin(), g.items.end());
     m.groups.push_back(g);
   }
@@ -331,7 +393,7 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     if (helps) continue;
     MeshGroup g{elsetName[name], 3, {}, 0};
     for (long i : ids)
-      if (auto it = cellAt.find(i); it != cellAt.end()) g.items.push_back(it->second);
+      if (const auto at = cellAt.find(i); at >= 0) g.items.push_back(at);
     if (!g.items.empty()) m.groups.push_back(g);
   }
   for (const auto& x : said) {
