@@ -811,9 +811,12 @@ nlohmann::json problemJson(const Problem& p) {
 
 nlohmann::json auditReport(const Mesh& m, const Audit& a) {
   nlohmann::json j;
-  std::map<std::string, std::size_t> count;
-  for (auto t : m.cells.type) ++count[std::string(topology(t).name)];
-  j["elements"] = count;
+  std::array<std::size_t, kElementTypes> count{};
+  for (auto t : m.cells.type) ++count[static_cast<std::size_t>(t)];
+  j["elements"] = nlohmann::json::object();
+  for (int t = 0; t < kElementTypes; ++t)
+    if (const std::size_t n = count[static_cast<std::size_t>(t)])
+      j["elements"][std::string(topology(static_cast<ElementType>(t)).name)] = n;
   j["nodes"] = m.nodes.size();
   j["volume"] = a.volume;
   j["unit"] = m.unit;
@@ -846,16 +849,23 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     const auto& v = a.metrics[static_cast<std::size_t>(k)];
     const auto& info = metricInfo(static_cast<Metric>(k));
     nlohmann::json x{{"min", v.min}, {"max", v.max}, {"mean", v.mean}, {"unit", info.unit}};
-    std::map<std::string, std::array<double, 4>> byType; // min, max, sum, count
+    struct OfType {
+      double least = 1e300, most = -1e300, sum = 0;
+      std::size_t count = 0;
+    };
+    std::array<OfType, kElementTypes> byType;
     for (std::size_t c = 0; c < v.value.size(); ++c) {
-      auto [it, fresh] = byType.emplace(topology(m.cells.type[c]).name, std::array<double, 4>{1e300, -1e300, 0, 0});
-      auto& [lo, hi, sum, number] = it->second;
-      lo = std::min(lo, static_cast<double>(v.value[c]));
-      hi = std::max(hi, static_cast<double>(v.value[c]));
-      sum += v.value[c];
-      ++number;
+      const double value = v.value[c];
+      OfType& t = byType[static_cast<std::size_t>(m.cells.type[c])];
+      t.least = std::min(t.least, value);
+      t.most = std::max(t.most, value);
+      t.sum += value;
+      ++t.count;
     }
-    for (const auto& [type, t] : byType) x["by_type"][type] = {{"min", t[0]}, {"max", t[1]}, {"mean", t[2] / t[3]}};
+    for (int type = 0; type < kElementTypes; ++type)
+      if (const OfType& t = byType[static_cast<std::size_t>(type)]; t.count)
+        x["by_type"][std::string(topology(static_cast<ElementType>(type)).name)] = {
+            {"min", t.least}, {"max", t.most}, {"mean", t.sum / static_cast<double>(t.count)}};
     x["worst"] = nlohmann::json::array();
     for (std::size_t i = 0; i < std::min<std::size_t>(5, v.worst.size()); ++i) {
       Vec3 p = cellCenter(m, static_cast<std::size_t>(v.worst[i]));

@@ -476,6 +476,34 @@ TEST(Solver, reactionsBalanceOnARealPart) {
   EXPECT_LT((f + load).norm(), 0.01 * load.norm());
 }
 
+TEST(Inp, numbersMayBeAnyAndWrittenInAnyUsualWay) {
+  TempFolder dir;
+  // Signs, powers of ten with D, blanks, tabs and line ends of another system; an element over two lines, numbers from
+  // 0 to far beyond what the file could count up to, given twice (the last one counts), in no order.
+  auto m = readMesh(dir.write("a.inp", "*NODE,NSET=all\r\n 2000000000 , +1.5D+01,\t0.d0 ,-0\r\n7, 0, 1e1, 0\r\n"
+                                       "0, 9, 9, 9\r\n5,0,0,+2.5E+1\r\n0,0,0,0\r\n\r\n** a word\r\n"
+                                       "*Element, Type = c3d4, ElSet = Body\r\n4000000000, 0, 2000000000,\r\n7, 5\r\n"
+                                       "*elset,elset=few\r\n3, 4000000000,\r\n4000000000\r\n"
+                                       "*nset,nset=two\r\n7,, 2000000000, 8\r\n"));
+  ASSERT_TRUE(m.ok()) << m.problem().sentence();
+  ASSERT_EQ(m->cells.size(), 1u);
+  const auto n = m->cells.of(0);
+  EXPECT_EQ(m->nodes[static_cast<std::size_t>(n[0])], Vec3(0, 0, 0));
+  EXPECT_EQ(m->nodes[static_cast<std::size_t>(n[1])], Vec3(15, 0, 0));
+  EXPECT_EQ(m->nodes[static_cast<std::size_t>(n[2])], Vec3(0, 10, 0));
+  EXPECT_EQ(m->nodes[static_cast<std::size_t>(n[3])], Vec3(0, 0, 25));
+  EXPECT_EQ(m->regions, (std::vector<std::string>{"Body"}));
+  std::map<std::string, std::vector<std::int32_t>> items;
+  for (const auto& g : m->groups) items[g.name] = g.items;
+  EXPECT_EQ(items["few"], (std::vector<std::int32_t>{0}));
+  EXPECT_EQ(items["two"], (std::vector<std::int32_t>{0, 1}));
+  for (const char* node : {"1, 0, 0", "1, 1e999, 0, 0", "1, inf, 0, 0", "1, 0, nan, 0"}) {
+    auto r = readMesh(dir.write("b.inp", std::string("*NODE\n") + node + "\n1, 0, 0, 0\n"));
+    ASSERT_FALSE(r.ok()) << node;
+    EXPECT_NE(r.problem().where.find("line 2"), std::string::npos) << node;
+  }
+}
+
 TEST(Inp, RangesOfSetsAreReadAndBounded) {
   TempFolder dir;
   const std::string mesh = "*NODE\n1, 0, 0, 0\n2, 1, 0, 0\n3, 0, 1, 0\n4, 0, 0, 1\n5, 1, 1, 1\n"
