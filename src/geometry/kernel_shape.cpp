@@ -403,7 +403,11 @@ Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angle
     IMeshTools_Parameters settings;
     settings.Deflection = deflection;
     settings.Angle = angleRad;
+#if defined(__SANITIZE_THREAD__)
+    settings.InParallel = false; // the thread sanitizer does not see how the kernel orders its tasks
+#else
     settings.InParallel = true;
+#endif
     settings.MeshAlgo = otherWay ? IMeshTools_MeshAlgoType_Delabella : IMeshTools_MeshAlgoType_Watson;
     const Handle(StopWatcher) watcher = new StopWatcher(progress);
     BRepMesh_IncrementalMesh mesher(all, settings, watcher->Start());

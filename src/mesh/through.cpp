@@ -112,6 +112,9 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
                 return true;
             return false;
           };
+          // Beside a hole or a step the nearest face that looks this way may belong to a thinner place, which its own
+          // faces tell of: the other side of this wall is at least half as far away as its thickness.
+          auto across = [&](std::int32_t n) { return (middle[f] - pt(n)).dot(out) >= 0.5 * thickness && opposite(n); };
           int count = 0;
           bool arrived = false;
           // A corner on the other side already: the rim of a wedge.
@@ -134,7 +137,7 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
                   auto o = a == n ? b : a;
                   auto it = std::lower_bound(seen.begin(), seen.end(), o);
                   if (it != seen.end() && *it == o) continue;
-                  if (opposite(o)) arrived = true;
+                  if (across(o)) arrived = true;
                   seen.insert(it, o);
                   next.push_back(o);
                 }

@@ -74,6 +74,27 @@ INSTANTIATE_TEST_SUITE_P(Parts, ThroughWalls,
                                            std::tuple{std::string("tube 10 9 8"), 6.0, 3},
                                            std::tuple{std::string("shell 16 1.5"), 6.0, 3}));
 
+TEST(ThroughWallsCount, aThickWallIsNotThinForAHoleBesideIt) {
+  // A block of 12 x 10 x 8 with a slit in its middle: 3 mm below and above it, 8 mm beside.
+  const Part part = made("slit 4");
+  Mesh m = meshWith(part, overall(2));
+  double thin = 0;
+  std::size_t thick = 0;
+  for (const auto& f : countThrough(m, 3)) {
+    const Vec3 n = triangleNormal(m.nodes[static_cast<std::size_t>(m.faces.of(static_cast<std::size_t>(f.face))[0])],
+                                  m.nodes[static_cast<std::size_t>(m.faces.of(static_cast<std::size_t>(f.face))[1])],
+                                  m.nodes[static_cast<std::size_t>(m.faces.of(static_cast<std::size_t>(f.face))[2])]);
+    if (std::abs(n.z()) < 0.9) continue;
+    if (f.thickness > 7) {
+      ++thick;
+      EXPECT_EQ(f.count, 3) << f.face;
+    } else if (f.count < 3)
+      thin += faceArea(m, static_cast<std::size_t>(f.face));
+  }
+  EXPECT_GT(thick, 20u);
+  EXPECT_GT(thin, 50); // of four times 4 x 10
+}
+
 TEST(ThroughWallsFloor, BoundsTheSizeWhereTheWallRunsOut) {
   Part part = made("taper 30 12 3 0.02");
   SizeRequest r = overall(6);
