@@ -316,49 +316,48 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
     r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
   };
   auto tetrahedron = [&](std::size_t c) { return topology(m.cells.type[c]).corners == 4; };
-  parallelFor((count + kLanes - 1) / kLanes, progress,
-              [&](std::size_t group) {
-                const std::size_t first = group * kLanes;
-                if (first + kAhead + kLanes < count)
-                  for (std::size_t k = 0; k < kLanes; ++k)
-                    for (auto node : m.cells.of(first + kAhead + k)) __builtin_prefetch(m.nodes.data() + node);
-                std::array<Lanes3, 4> p;
-                std::size_t tets[kLanes], lanes = 0;
-                for (std::size_t c = first; c < std::min(count, first + kLanes); ++c)
-                  if (tetrahedron(c)) tets[lanes++] = c;
-                if (!lanes) return;
-                for (std::size_t k = 0; k < kLanes; ++k) {
-                  const auto corners = m.cells.of(tets[std::min(k, lanes - 1)]);
-                  for (std::size_t i = 0; i < 4; ++i) {
-                    const Vec3& at = m.nodes[static_cast<std::size_t>(corners[i])];
-                    const auto lane = static_cast<Eigen::Index>(k);
-                    p[i].x[lane] = at[0], p[i].y[lane] = at[1], p[i].z[lane] = at[2];
-                  }
-                }
-                const TetShapes tet(p);
-                for (std::size_t k = 0; k < lanes; ++k) {
-                  const std::size_t c = tets[k];
-                  const auto lane = static_cast<Eigen::Index>(k);
-                  const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
-                  const bool straight = v.t.type == ElementType::Tet4;
-                  const double volume = tet.volume[lane], scaled = tet.scaledJacobian[lane];
-                  const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
-                  set(Metric::Skewness, c, tet.skewness[lane]);
-                  set(Metric::AspectRatio, c, tet.aspect[lane]);
-                  set(Metric::ScaledJacobian, c, std::min(scaled, scaled * lo));
-                  set(Metric::JacobianRatio, c, volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
-                  set(Metric::VolumeSkewness, c, tet.volumeSkewness[lane]);
-                  set(Metric::MinFaceAngle, c, tet.narrowest[lane]);
-                  set(Metric::MaxFaceAngle, c, tet.widest[lane]);
-                  set(Metric::Taper, c, 1);
-                  set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * tet.minDihedral[lane]);
-                  set(Metric::MaxDihedral, c, tet.maxDihedral[lane]);
-                  set(Metric::HeightRatio, c, tet.heightRatio[lane]);
-                  set(Metric::Volume, c, straight ? volume : cellVolume(m, c));
-                  set(Metric::EdgeLength, c, tet.sum[lane] / 6);
-                }
-              },
-              256);
+  auto shapes = [&](std::size_t group) {
+    const std::size_t first = group * kLanes;
+    if (first + kAhead + kLanes < count)
+      for (std::size_t k = 0; k < kLanes; ++k)
+        for (auto node : m.cells.of(first + kAhead + k)) __builtin_prefetch(m.nodes.data() + node);
+    std::array<Lanes3, 4> p;
+    std::size_t tets[kLanes], lanes = 0;
+    for (std::size_t c = first; c < std::min(count, first + kLanes); ++c)
+      if (tetrahedron(c)) tets[lanes++] = c;
+    if (!lanes) return;
+    for (std::size_t k = 0; k < kLanes; ++k) {
+      const auto corners = m.cells.of(tets[std::min(k, lanes - 1)]);
+      for (std::size_t i = 0; i < 4; ++i) {
+        const Vec3& at = m.nodes[static_cast<std::size_t>(corners[i])];
+        const auto lane = static_cast<Eigen::Index>(k);
+        p[i].x[lane] = at[0], p[i].y[lane] = at[1], p[i].z[lane] = at[2];
+      }
+    }
+    const TetShapes tet(p);
+    for (std::size_t k = 0; k < lanes; ++k) {
+      const std::size_t c = tets[k];
+      const auto lane = static_cast<Eigen::Index>(k);
+      const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
+      const bool straight = v.t.type == ElementType::Tet4;
+      const double volume = tet.volume[lane], scaled = tet.scaledJacobian[lane];
+      const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
+      set(Metric::Skewness, c, tet.skewness[lane]);
+      set(Metric::AspectRatio, c, tet.aspect[lane]);
+      set(Metric::ScaledJacobian, c, std::min(scaled, scaled * lo));
+      set(Metric::JacobianRatio, c, volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
+      set(Metric::VolumeSkewness, c, tet.volumeSkewness[lane]);
+      set(Metric::MinFaceAngle, c, tet.narrowest[lane]);
+      set(Metric::MaxFaceAngle, c, tet.widest[lane]);
+      set(Metric::Taper, c, 1);
+      set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * tet.minDihedral[lane]);
+      set(Metric::MaxDihedral, c, tet.maxDihedral[lane]);
+      set(Metric::HeightRatio, c, tet.heightRatio[lane]);
+      set(Metric::Volume, c, straight ? volume : cellVolume(m, c));
+      set(Metric::EdgeLength, c, tet.sum[lane] / 6);
+    }
+  };
+  parallelFor((count + kLanes - 1) / kLanes, progress, shapes, 256);
   parallelFor(count, progress, [&](std::size_t c) {
     if (tetrahedron(c)) return;
     const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};

@@ -177,8 +177,8 @@ std::string upper(std::string_view s) {
 }
 
 /// The numbers of a set's data line, added to `numbers`; with `range` its first, last and step. False when a range is
-/// none, or names more than a file of `bytes` can hold.
-bool addNumbers(const std::vector<std::string_view>& words, bool range, std::size_t bytes, std::vector<long>& numbers) {
+/// none, or names more than there is `room` for, which what it names is taken from.
+bool addNumbers(const std::vector<std::string_view>& words, bool range, std::size_t& room, std::vector<long>& numbers) {
   if (!range) {
     for (const auto& w : words)
       if (!w.empty()) numbers.push_back(wholeNumber(w));
@@ -188,7 +188,10 @@ bool addNumbers(const std::vector<std::string_view>& words, bool range, std::siz
   const long largest = std::numeric_limits<std::int32_t>::max();
   const long a = wholeNumber(words[0]), b = wholeNumber(words[1]),
              d = words.size() > 2 && !words[2].empty() ? wholeNumber(words[2]) : 1;
-  if (a < 0 || b < a || b > largest || d <= 0 || static_cast<std::size_t>((b - a) / d) > bytes) return false;
+  if (a < 0 || b < a || b > largest || d <= 0) return false;
+  const std::size_t count = static_cast<std::size_t>((b - a) / d) + 1;
+  if (count > room) return false;
+  room -= count;
   for (long i = a; i <= b; i += std::min(d, largest)) numbers.push_back(i);
   return true;
 }
@@ -246,6 +249,8 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   std::vector<long>* elset = nullptr; ///< that the lines at hand add to
   std::int32_t region = -1;           ///< of the elements at hand, once there is one
   bool range = false;
+  // Ranges are short to write: a few hundred sets of the whole mesh have room, not what would fill the memory.
+  std::size_t room = 8 * text->size() + 1000000;
   std::vector<long> pending;
   std::vector<std::int32_t> corners;
   std::vector<std::string_view> w;
@@ -338,9 +343,9 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
         elset = &elsets[upper(args["ELSET"])];
         elsetName.try_emplace(upper(args["ELSET"]), args["ELSET"]);
       }
-      if (!addNumbers(w, range, text->size(), *elset)) return bad("the range of this set makes no sense");
+      if (!addNumbers(w, range, room, *elset)) return bad("the range of this set makes no sense");
     } else if (keyword == "*NSET" && !nsets.empty()) {
-      if (!addNumbers(w, range, text->size(), nsets.back().second)) return bad("the range of this set makes no sense");
+      if (!addNumbers(w, range, room, nsets.back().second)) return bad("the range of this set makes no sense");
     } else if (keyword == "*SURFACE" && w.size() >= 2 && upper(w[1]).size() == 2 && upper(w[1])[0] == 'S') {
       surfaces.back().sides.push_back({std::string(w[0]), upper(w[1])[1] - '1'});
     }

@@ -518,6 +518,11 @@ TEST(Inp, RangesOfSetsAreReadAndBounded) {
   for (const char* range :
        {"1, 999999999999, 1", "5, 1, 1", "1, 5, 0", "-9223372036854775807, 9223372036854775807", "1"})
     EXPECT_FALSE(readMesh(dir.write("b.inp", mesh + "*ELSET, ELSET=e, GENERATE\n" + range + "\n")).ok()) << range;
+  for (const char* kind : {"*ELSET, ELSET=e, GENERATE\n", "*NSET, NSET=n, GENERATE\n"}) { // thousands of short lines
+    std::string many = mesh + kind;
+    for (int k = 0; k < 3000; ++k) many += "1, 900000\n";
+    EXPECT_FALSE(readMesh(dir.write("c.inp", many)).ok()) << kind;
+  }
 }
 
 TEST(FoamRead, meshesComeBackWithPatchesAndZones) {
