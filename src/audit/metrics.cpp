@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/metrics.h"
 #include "base/parallel.h"
+#include "base/unset.h"
 #include <cmath>
 #include <numeric>
 
@@ -311,7 +312,8 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Progress*
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbours& n, const Progress* progress) {
   std::array<MetricValues, kMetrics> r;
   const std::size_t count = m.cells.size();
-  for (auto& x : r) x.value.assign(count, 0);
+  parallelFor(
+      kMetrics, progress, [&](std::size_t k) { r[k].value.assign(count, 0); }, 1);
   auto set = [&](Metric k, std::size_t c, double v) {
     r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
   };
@@ -397,7 +399,7 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
     double at[3];
     float length;
   };
-  std::vector<Middle> middle(count);
+  UnsetVector<Middle> middle(count);
   parallelFor(count, progress, [&](std::size_t c) {
     const Vec3 at = cellCenter(m, c);
     middle[c] = {{at[0], at[1], at[2]}, len[c]};

@@ -69,8 +69,9 @@ void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, doub
   }
 }
 
-Forecast forecastField(const Brief& brief, const Part& part, const SizeField& size, Progress& progress) {
+Forecast forecastField(const Brief& brief, const Part& part, const SizeField& field, Progress& progress) {
   Forecast f;
+  const SizeField size = field.forScatteredPlaces();
   const auto& t = part.display;
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   Tally sum;

@@ -23,7 +23,7 @@ struct Forecast {
 };
 
 /// The same from a size field that is there already; without rules that match nothing among the problems.
-Forecast forecastField(const Brief& brief, const Part& part, const SizeField& size, Progress& progress);
+Forecast forecastField(const Brief& brief, const Part& part, const SizeField& field, Progress& progress);
 /// Scales the sampled sizes of rules with a budget until the forecast meets the budget, or as near as the other sizes
 /// allow. `correction`: elements of an earlier mesh over those forecast for it.
 void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, double correction, Progress& progress);

@@ -228,9 +228,12 @@ SizeField::Cells::Cell* SizeField::Cells::grow(std::atomic<Cell*>& place, const 
   auto limitFrom = [&](double least) { limit = std::min(least + 2 * change, field.m_overall + change) * (1 + 1e-9); };
   double least = field.m_overall;
   if (parent && parent->whole) {
-    for (int i : parent->sources) least = std::min(least, field.valueOf(i, centre));
+    std::array<double, most> value;
+    for (std::size_t k = 0; k < parent->sources.size(); ++k)
+      least = std::min(least, value[k] = field.valueOf(parent->sources[k], centre));
     limitFrom(least);
-    for (int i : parent->sources) offer(i);
+    for (std::size_t k = 0; k < parent->sources.size(); ++k)
+      if (value[k] <= limit) cell->sources.push_back(parent->sources[k]);
   } else {
     auto bound = [&](const Box& b, int node) {
       return field.m_nodeMin[static_cast<std::size_t>(node)] + field.m_slope * std::sqrt(b.distance2(centre));

@@ -89,6 +89,13 @@ public:
     return body >= 0 && static_cast<std::size_t>(body) < m_body.size() ? m_body[static_cast<std::size_t>(body)].size
                                                                        : std::numeric_limits<double>::max();
   }
+  /// A copy for places that are asked for once each, far from one another: it goes through the tree of all sources
+  /// every time, where the other would first build what only pays when more places follow near by.
+  SizeField forScatteredPlaces() const {
+    SizeField f = *this;
+    f.m_cells.reset({});
+    return f;
+  }
   /// Size at p with the rule that decides it.
   SizeReason deciding(const Vec3& p, int body = -1) const;
   /// The deciding reason first, then the runners-up (at most `most`), each with the size it asks for at p.
