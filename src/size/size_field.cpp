@@ -277,6 +277,12 @@ const std::vector<int>* SizeField::Cells::at(const SizeField& field, const Vec3&
         cell->visits.store(visits + 1, std::memory_order_relaxed);
         return &cell->sources;
       }
+    } else { // its parts are only worth being made where many places follow
+      const int visits = cell->visits.load(std::memory_order_relaxed);
+      if (visits < often) {
+        cell->visits.store(visits + 1, std::memory_order_relaxed);
+        return nullptr;
+      }
     }
     if (depth == deepest) return nullptr;
     half *= 0.5;
@@ -295,7 +301,7 @@ const std::vector<int>* SizeField::Cells::at(const SizeField& field, const Vec3&
   }
 }
 
-int SizeField::nearest(const Vec3& p, double& best) const {
+int SizeField::nearest(const Vec3& p, double& best, bool first) const {
   if (const auto* few = m_cells.at(*this, p)) {
     int found = -1;
     for (int i : *few)
@@ -305,12 +311,20 @@ int SizeField::nearest(const Vec3& p, double& best) const {
       }
     return found;
   }
-  return m_tree.minimum(
-      best,
-      [&](const Box& b, int node) {
-        return m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p));
-      },
-      [&](int i) { return valueOf(i, p); });
+  // A little less than it is: rounding must not hide the source that a cell's list would tell, to the last bit, since
+  // which of the two is asked hangs on what was asked before.
+  auto bound = [&](const Box& b, int node) {
+    return (m_nodeMin[static_cast<std::size_t>(node)] + m_slope * std::sqrt(b.distance2(p))) * (1 - 1e-12);
+  };
+  int found = m_tree.minimum(best, bound, [&](int i) { return valueOf(i, p); });
+  if (first && found >= 0) {
+    double fence = std::nextafter(best, std::numeric_limits<double>::max());
+    m_tree.minimum(fence, bound, [&](int i) {
+      if (valueOf(i, p) == best) found = std::min(found, i);
+      return std::numeric_limits<double>::max();
+    });
+  }
+  return found;
 }
 
 double SizeField::at(const Vec3& p, int body) const {
@@ -328,7 +342,7 @@ SizeReason SizeField::deciding(const Vec3& p, int body) const {
     r = m_body[static_cast<std::size_t>(body)];
   for (const auto& z : m_zones)
     if (double h = z.size + m_slope * z.zone.distance(p); h < r.size) r = {h, z.rule};
-  if (int i = nearest(p, r.size); i >= 0) r.rule = m_sources[static_cast<std::size_t>(i)].rule;
+  if (int i = nearest(p, r.size, m_cells.used()); i >= 0) r.rule = m_sources[static_cast<std::size_t>(i)].rule;
   return r;
 }
 

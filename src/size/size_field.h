@@ -136,6 +136,7 @@ private:
     }
     ~Cells() { reset({}); }
     void reset(const Box& box);
+    bool used() const { return !m_box.empty(); }
     /// The sources that can decide at p, rising; null when the tree of all has to be asked.
     const std::vector<int>* at(const SizeField& field, const Vec3& p) const;
 
@@ -154,7 +155,9 @@ private:
   }
   void add(std::array<Vec3, 3> p, double size, int rule, double reach, bool keep);
   void rebuild();
-  int nearest(const Vec3& p, double& best) const;
+  /// The source of the smallest size at p, when that is below `best`, which it becomes; with `first` the one with the
+  /// smallest number where several have it, as the cells tell it, whether they were asked or not.
+  int nearest(const Vec3& p, double& best, bool first = false) const;
 };
 
 } // namespace tess

@@ -74,6 +74,27 @@ INSTANTIATE_TEST_SUITE_P(Parts, ThroughWalls,
                                            std::tuple{std::string("tube 10 9 8"), 6.0, 3},
                                            std::tuple{std::string("shell 16 1.5"), 6.0, 3}));
 
+TEST(SizeFieldCells, sizesAreTheSameToTheLastBitHoweverOftenPlacesWereAskedFor) {
+  const Part part = made("tube 10 9 8");
+  SizeRequest r = overall(2);
+  r.overall.turnDeg = 6;
+  r.through.push_back(through(2, 0.05));
+  const SizeField field = makeSizeField(part, r), scattered = field.forScatteredPlaces();
+  ASSERT_GT(field.sourceCount(), 500u);
+  std::mt19937 random(7);
+  std::uniform_real_distribution<double> u(-1, 1);
+  std::vector<Vec3> p;
+  for (int k = 0; k < 1500; ++k) p.emplace_back(11 * u(random), 11 * u(random), 4 + 5 * u(random));
+  for (int k = 0; k < 3000; ++k) { // also where a source is as near as the box around it, but for rounding
+    Vec3 x = part.display.points[random() % part.display.points.size()];
+    for (int d = k % 3; d < 3; d += 2) x[d] += u(random);
+    p.push_back(x);
+  }
+  for (int round = 0; round < 40; ++round) // cells are made and parted meanwhile
+    for (const Vec3& x : p) ASSERT_EQ(field.at(x), scattered.at(x)) << round << ": " << x.transpose();
+  for (const Vec3& x : p) EXPECT_EQ(field.deciding(x).size, scattered.deciding(x).size);
+}
+
 TEST(ThroughWallsCount, aThickWallIsNotThinForAHoleBesideIt) {
   // A block of 12 x 10 x 8 with a slit in its middle: 3 mm below and above it, 8 mm beside.
   const Part part = made("slit 4");
