@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Elements through walls and across gaps of a mesh: at a boundary face, the smallest number of element edges that lead
-// from it to the opposite side of its region. (Counting the cells that a ray hits would take one layer of tetrahedra
-// for three.)
+// from it to the opposite side of its region, which is at least half as far away as the region is thick there: a hole
+// beside the way has faces of its own that are counted. (Counting the cells that a ray hits would take one layer of
+// tetrahedra for three.)
 #pragma once
 #include "base/progress.h"
 #include "mesh/mesh.h"

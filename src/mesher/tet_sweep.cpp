@@ -50,8 +50,8 @@ TetSweep::TetSweep(TetCore& core, const std::vector<char>& movable, Progress& pr
   const std::size_t n = m.points.size(), stretches = (n + kStretch - 1) / kStretch;
   auto moves = [&](std::size_t v) { return movable[v] && m.tetOf[v] >= 0; };
   m_stars.resize(stretches);
-  std::vector<std::vector<int>> before(
-      stretches); // per moving vertex the number of its neighbours before it, and these
+  // Per moving vertex the number of its moving neighbours before it, and these.
+  std::vector<std::vector<int>> before(stretches);
   parallelFor(
       stretches, &progress,
       [&](std::size_t s) {

@@ -11,8 +11,8 @@ namespace tess {
 
 class TetSweep {
 public:
-  /// `movable`: per vertex whether it may move; corners of tets outside the bodies must not be ghosts there. The tets
-  /// may not change their corners while this lives. Throws Cancelled.
+  /// `movable`: per vertex whether it may move; no tet at such a vertex may be a ghost. Tets may not change their
+  /// corners while this lives. Throws Cancelled.
   TetSweep(TetCore& core, const std::vector<char>& movable, Progress& progress);
   /// One round. Returns how many vertices moved.
   std::size_t run();
