@@ -101,6 +101,9 @@ void addTurn(SizeField& f, const Part& part, const SizeSettings& s, const std::v
 
 /// Short edges, and edges of a face that run close to each other, would otherwise meet elements several times longer.
 void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
+  constexpr double kAcross = 1.2;        // largest size between two edges of a face, against their distance
+  constexpr double kAtCorner = 3;        // the same where they meet in a narrow corner: they come closer for long
+  constexpr double kNarrowCorner = 0.15; // tangent of its angle
   const auto& t = part.display;
   const Bridging& bridge = s.bridging;
   auto keepEdge = [&](int e) { return !bridge.keepEdge.empty() && bridge.keepEdge[static_cast<std::size_t>(e)]; };
@@ -175,21 +178,29 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
     }
     if (pieces.size() < 2) continue;
     Bvh tree(boxes);
-    auto adjacent = [&](int a, int b) {
-      const auto& p = part.edges[static_cast<std::size_t>(a)].points;
-      const auto& q = part.edges[static_cast<std::size_t>(b)].points;
-      return p[0] == q[0] || p[0] == q[1] || p[1] == q[0] || p[1] == q[1];
+    // Distance from `m` to the nearest point in which the two edges meet; infinite when they do not.
+    auto toCorner = [&](int a, int b, const Vec3& m) {
+      double d = std::numeric_limits<double>::infinity();
+      for (int p : part.edges[static_cast<std::size_t>(a)].points)
+        for (int q : part.edges[static_cast<std::size_t>(b)].points)
+          if (p == q && p >= 0) d = std::min(d, (part.points[static_cast<std::size_t>(p)].at - m).norm());
+      return d;
     };
     for (const auto& piece : pieces) {
       Vec3 m = 0.5 * (piece.a + piece.b);
-      double best = s.target / 1.2;
+      double best = s.target / kAcross, corner = s.target / kAtCorner;
       tree.minimum(
           best, [&](const Box& b, int) { return std::sqrt(b.distance2(m)); },
           [&](int i) {
             const Piece& o = pieces[static_cast<std::size_t>(i)];
-            if (o.edge == piece.edge || adjacent(o.edge, piece.edge)) return 1e300;
+            if (o.edge == piece.edge) return 1e300;
             const double on = closestOnSegment(m, o.a, o.b);
             const Vec3 way = o.a + on * (o.b - o.a) - m;
+            if (const double away = toCorner(o.edge, piece.edge, m); std::isfinite(away)) {
+              if (way.norm() < kNarrowCorner * away && piece.faces(way) && o.faces(-way))
+                corner = std::min(corner, way.norm());
+              return 1e300;
+            }
             // On one line whose points need not be followed, what comes soon after is no other side.
             if (const auto& chain = chainOf(o.edge); &chain == &chainOf(piece.edge)) {
               double gap =
@@ -199,8 +210,10 @@ void addNarrow(SizeField& f, const Part& part, const SizeSettings& s) {
             }
             return piece.faces(way) && o.faces(-way) ? way.norm() : 1e300;
           });
-      if (best < bridge.tolerance && !keepFace) continue;
-      double h = std::max(1.2 * best, s.minimum);
+      double h = s.target;
+      if (best >= bridge.tolerance || keepFace) h = kAcross * best;
+      if (corner >= bridge.tolerance || keepFace) h = std::min(h, kAtCorner * corner);
+      h = std::max(h, s.minimum);
       if (h < 0.99 * s.target) f.addSegment(piece.a, piece.b, h, kReasonNarrowFace);
     }
   }

@@ -5,6 +5,7 @@
 #include "mesher/edge_division.h"
 #include "mesher/tet.h"
 #include "support/fixtures.h"
+#include "support/narrow_corner.h"
 #include "support/roof.h"
 #include <cmath>
 #include <cstring>
@@ -112,6 +113,26 @@ TEST(Mesher, ElementsThatStayFlatAreMeshedAgainWithSmallerOnes) {
   for (std::size_t c = 0; c < angle.value.size(); ++c)
     if (angle.value[c] < kFlatAngle) flat.push_back(static_cast<std::int32_t>(c));
   EXPECT_TRUE(causesOfFlatness(out.mesh, ownAngles(out.mesh), flat, kFlatAngle).elsewhere.empty());
+}
+
+TEST(Mesher, NarrowCornersOfFacesAndCutOffRimsLeaveNoFlatElements) {
+  for (double wedge : {35.0, 45.0}) {
+    const Part part = narrowCorner(1.7, wedge);
+    for (double h : {3.0, 1.8}) {
+      SizeSettings s;
+      s.target = h;
+      s.bridging.tolerance = 0.02 * h;
+      Progress progress;
+      auto out = meshPart(part, makeSizeField(part, {s}), {}, progress);
+      ASSERT_TRUE(out.ok()) << out.problem().sentence();
+      expectSound(out->mesh);
+      const auto angle = computeMetrics(out->mesh)[static_cast<std::size_t>(Metric::MinDihedral)];
+      EXPECT_GT(*std::min_element(angle.value.begin(), angle.value.end()), 10) << wedge << " " << h;
+      // The rim is at most that wide where it is bridged, over a length of about h.
+      EXPECT_NEAR(meshVolume(out->mesh), part.volume(), s.bridging.tolerance * h * h);
+      for (const auto& q : out->problems) EXPECT_NE(q.code, "size.flat") << q.sentence();
+    }
+  }
 }
 
 TEST(Mesher, FirstMeshIsKeptWhereMemoryDoesNotSufficeForAnother) {

@@ -4,6 +4,7 @@
 #include "mesher/edge_division.h"
 #include "size/thickness.h"
 #include "support/fixtures.h"
+#include "support/narrow_corner.h"
 #include "support/roof.h"
 #include <cmath>
 #include <random>
@@ -226,6 +227,27 @@ TEST(NarrowFaces, areNotSeenAlongASlotEither) {
   r.overall.bridging.tolerance = 0.08;
   SizeField f = makeSizeField(part, r);
   for (const Vec3& p : {Vec3(10, 0, 6), Vec3(9.99, 0, 8), Vec3(10, 12, 7), Vec3(10, 3, 8)}) EXPECT_GT(f.at(p), 3.9);
+}
+
+TEST(NarrowFaces, askWhereTheirEdgesMeetInANarrowCorner) {
+  const Part part = narrowCorner(1.7, 45);
+  const double slope = std::tan(1.7 * kPi / 180);
+  SizeRequest r = overall(3);
+  r.overall.bridging.tolerance = 0.06;
+  r.overall.minimum = 0.3;
+  r.overall.slender = 0;
+  const SizeField f = makeSizeField(part, r);
+  // Edges are looked at in pieces of half of the size: over one of them the strip widens by 0.045.
+  for (double y : {5.0, 8.0, 11.0, 14.0}) {
+    const double width = slope * (20 - y);
+    EXPECT_NEAR(f.at({0, y, 10}), 3 * width, 3 * 0.03) << y;
+    EXPECT_NEAR(f.at({0, y, 10 - width}), 3 * width, 3 * 0.03) << y;
+  }
+  // What is bridged asks for nothing, and corners that are not narrow neither.
+  EXPECT_DOUBLE_EQ(f.smallest(), 0.3);
+  EXPECT_GT(f.at({0, 20, 10}), 0.31);
+  EXPECT_DOUBLE_EQ(f.at({15, 40, 10}), 3);
+  EXPECT_GT(makeSizeField(narrowCorner(12, 45), r).smallest(), 2.9);
 }
 
 TEST(Thickness, IsExactOnPlatesTubesAndWedges) {
