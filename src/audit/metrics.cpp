@@ -228,7 +228,8 @@ struct TetShapes {
   Lanes volume, longest, sum, skewness, aspect, scaledJacobian, minDihedral, maxDihedral, heightRatio;
   Lanes narrowest, widest; ///< corners of the faces, degrees as all angles here
   Lanes volumeSkewness;
-  explicit TetShapes(const std::array<Lanes3, 4>& p) {
+  /// Flattened: left to itself the compiler calls dozens of small functions here, with all lanes by way of the memory.
+  [[gnu::flatten]] explicit TetShapes(const std::array<Lanes3, 4>& p) {
     const Lanes3 e[6] = {p[1] - p[0], p[2] - p[0], p[3] - p[0], p[2] - p[1], p[3] - p[1], p[3] - p[2]};
     // Reciprocals, as divisions are what takes longest here; infinite where an edge or a face has no extent.
     Lanes l[6], perLength[6];
@@ -317,6 +318,11 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
   auto set = [&](Metric k, std::size_t c, double v) {
     r[static_cast<std::size_t>(k)].value[c] = static_cast<float>(v);
   };
+  struct alignas(32) Middle { // what neighbours ask for lies on one line of cache
+    double at[3];
+    float length;
+  };
+  UnsetVector<Middle> middle(count);
   auto tetrahedron = [&](std::size_t c) { return topology(m.cells.type[c]).corners == 4; };
   auto shapes = [&](std::size_t group) {
     const std::size_t first = group * kLanes;
@@ -337,26 +343,39 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
       }
     }
     const TetShapes tet(p);
+    const Lanes3 centre{(p[0].x + p[1].x + p[2].x + p[3].x) / 4, (p[0].y + p[1].y + p[2].y + p[3].y) / 4,
+                        (p[0].z + p[1].z + p[2].z + p[3].z) / 4};
+    auto put = [&](Metric metric, const Lanes& v) {
+      float* to = r[static_cast<std::size_t>(metric)].value.data();
+      if (lanes == kLanes)
+        Eigen::Map<Eigen::Array<float, kLanes, 1>>(to + first) = v.cast<float>();
+      else
+        for (std::size_t k = 0; k < lanes; ++k) to[tets[k]] = static_cast<float>(v[static_cast<Eigen::Index>(k)]);
+    };
+    put(Metric::Skewness, tet.skewness);
+    put(Metric::AspectRatio, tet.aspect);
+    put(Metric::ScaledJacobian, tet.scaledJacobian);
+    put(Metric::JacobianRatio, (tet.volume <= 0).select(Lanes::Constant(-1), 1.0));
+    put(Metric::VolumeSkewness, tet.volumeSkewness);
+    put(Metric::MinFaceAngle, tet.narrowest);
+    put(Metric::MaxFaceAngle, tet.widest);
+    put(Metric::Taper, Lanes::Constant(1));
+    put(Metric::MinDihedral, (tet.volume <= 0).select(-tet.minDihedral, tet.minDihedral));
+    put(Metric::MaxDihedral, tet.maxDihedral);
+    put(Metric::HeightRatio, tet.heightRatio);
+    put(Metric::Volume, tet.volume);
+    const Lanes length = tet.sum / 6;
+    put(Metric::EdgeLength, length);
     for (std::size_t k = 0; k < lanes; ++k) {
       const std::size_t c = tets[k];
       const auto lane = static_cast<Eigen::Index>(k);
-      const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
-      const bool straight = v.t.type == ElementType::Tet4;
-      const double volume = tet.volume[lane], scaled = tet.scaledJacobian[lane];
-      const auto [lo, hi] = straight ? std::pair(1.0, 1.0) : curvedShares(v);
-      set(Metric::Skewness, c, tet.skewness[lane]);
-      set(Metric::AspectRatio, c, tet.aspect[lane]);
+      middle[c] = {{centre.x[lane], centre.y[lane], centre.z[lane]}, static_cast<float>(length[lane])};
+      if (m.cells.type[c] == ElementType::Tet4) continue;
+      const auto [lo, hi] = curvedShares(CellView{m, m.cells.of(c), topology(m.cells.type[c])});
+      const double scaled = tet.scaledJacobian[lane];
       set(Metric::ScaledJacobian, c, std::min(scaled, scaled * lo));
-      set(Metric::JacobianRatio, c, volume <= 0 ? -1 : hi > 0 ? lo / hi : 0);
-      set(Metric::VolumeSkewness, c, tet.volumeSkewness[lane]);
-      set(Metric::MinFaceAngle, c, tet.narrowest[lane]);
-      set(Metric::MaxFaceAngle, c, tet.widest[lane]);
-      set(Metric::Taper, c, 1);
-      set(Metric::MinDihedral, c, (volume <= 0 ? -1 : 1) * tet.minDihedral[lane]);
-      set(Metric::MaxDihedral, c, tet.maxDihedral[lane]);
-      set(Metric::HeightRatio, c, tet.heightRatio[lane]);
-      set(Metric::Volume, c, straight ? volume : cellVolume(m, c));
-      set(Metric::EdgeLength, c, tet.sum[lane] / 6);
+      set(Metric::JacobianRatio, c, tet.volume[lane] <= 0 ? -1 : hi > 0 ? lo / hi : 0);
+      set(Metric::Volume, c, cellVolume(m, c));
     }
   };
   parallelFor((count + kLanes - 1) / kLanes, progress, shapes, 256);
@@ -393,55 +412,75 @@ std::array<MetricValues, kMetrics> computeMetrics(const Mesh& m, const Neighbour
     set(Metric::HeightRatio, c, height / longest);
     set(Metric::Volume, c, volume);
     set(Metric::EdgeLength, c, sum / v.t.edges);
-  });
-  const auto& len = r[static_cast<std::size_t>(Metric::EdgeLength)].value;
-  struct alignas(32) Middle { // what neighbours ask for lies on one line of cache
-    double at[3];
-    float length;
-  };
-  UnsetVector<Middle> middle(count);
-  parallelFor(count, progress, [&](std::size_t c) {
     const Vec3 at = cellCenter(m, c);
-    middle[c] = {{at[0], at[1], at[2]}, len[c]};
+    middle[c] = {{at[0], at[1], at[2]}, static_cast<float>(sum / v.t.edges)};
   });
-  parallelFor(count, progress, [&](std::size_t c) {
+  /// Sets the size change of a cell; returns the least of the squares of its faces' cosines, with their signs.
+  auto acrossFaces = [&](std::size_t c) __attribute__((flatten)) {
     if (c + kAhead < count)
       for (std::uint32_t k = n.start[c + kAhead]; k < n.start[c + kAhead + 1]; ++k)
         __builtin_prefetch(middle.data() + std::max(n.cell[k], 0));
-    double worst = 1, least = 1; // the latter of the cosines' squares with their signs
+    double least = 1;
     const CellView v{m, m.cells.of(c), topology(m.cells.type[c])};
     const Middle& own = middle[c];
-    for (int from = 0; from < v.t.faces; from += static_cast<int>(kLanes)) {
-      Lanes3 u, w, way; // sides or diagonals of a face, and the way across it
-      for (Eigen::Index lane = 0; lane < static_cast<Eigen::Index>(kLanes); ++lane) {
-        const int face = std::min(from + static_cast<int>(lane), v.t.faces - 1);
-        const auto& q = v.t.face[static_cast<std::size_t>(face)];
-        const bool triangle = q[3] < 0;
-        const Vec3 &a = v.p(q[0]), &b = v.p(q[1]), &d = v.p(q[2]), &e = triangle ? a : v.p(q[3]);
-        const Vec3 &u1 = triangle ? b : d, &w0 = triangle ? a : b, &w1 = triangle ? d : e;
-        u.x[lane] = u1[0] - a[0], u.y[lane] = u1[1] - a[1], u.z[lane] = u1[2] - a[2];
-        w.x[lane] = w1[0] - w0[0], w.y[lane] = w1[1] - w0[1], w.z[lane] = w1[2] - w0[2];
-        const std::int32_t beyond = n.cell[n.start[c] + static_cast<std::uint32_t>(face)];
-        double to[3];
-        if (beyond >= 0) {
-          const Middle& other = middle[static_cast<std::size_t>(beyond)];
-          std::copy(other.at, other.at + 3, to);
-          const double x = own.length, y = other.length;
-          if (x > 0 && y > 0) worst = std::max(worst, std::max(x, y) / std::min(x, y));
-        } else {
-          const Vec3 sum = triangle ? Vec3((a + b + d) / 3) : Vec3((a + b + d + e) / 4);
-          std::copy(sum.data(), sum.data() + 3, to);
+    const std::int32_t* beyond = n.cell.data() + n.start[c];
+    float longest = own.length, shortest = own.length; // among its neighbours' as well
+    Lanes3 u, w, way;                                  // sides or diagonals of a face, and the way across it
+    auto across = [&](Eigen::Index lane, int face, const Vec3& a, const Vec3& b, const Vec3& d, const Vec3* e)
+        __attribute__((always_inline)) {
+      const Vec3 u1 = e ? Vec3(d - a) : Vec3(b - a), w1 = e ? Vec3(*e - b) : Vec3(d - a);
+      u.x[lane] = u1[0], u.y[lane] = u1[1], u.z[lane] = u1[2];
+      w.x[lane] = w1[0], w.y[lane] = w1[1], w.z[lane] = w1[2];
+      double to[3];
+      if (beyond[face] >= 0) {
+        const Middle& other = middle[static_cast<std::size_t>(beyond[face])];
+        std::copy(other.at, other.at + 3, to);
+        if (other.length > 0) {
+          longest = std::max(longest, other.length);
+          shortest = std::min(shortest, other.length);
         }
-        way.x[lane] = to[0] - own.at[0], way.y[lane] = to[1] - own.at[1], way.z[lane] = to[2] - own.at[2];
+      } else {
+        const Vec3 sum = e ? Vec3((a + b + d + *e) / 4) : Vec3((a + b + d) / 3);
+        std::copy(sum.data(), sum.data() + 3, to);
       }
+      way.x[lane] = to[0] - own.at[0], way.y[lane] = to[1] - own.at[1], way.z[lane] = to[2] - own.at[2];
+    };
+    auto rate = [&] {
       const Lanes3 normal = cross(u, w);
       const Lanes along = dot(normal, way), both = dot(normal, normal) * dot(way, way);
       least = std::min(least, (both > 0).select(along * along.abs() / both, 1.0).minCoeff());
-    }
-    const double cosine = std::copysign(std::sqrt(std::abs(least)), least);
+    };
+    if (v.t.corners == 4) {
+      const Vec3* at[4] = {&v.p(0), &v.p(1), &v.p(2), &v.p(3)};
+      for (int face = 0; face < 4; ++face) {
+        const auto& q = v.t.face[static_cast<std::size_t>(face)];
+        across(face, face, *at[q[0]], *at[q[1]], *at[q[2]], nullptr);
+      }
+      rate();
+    } else
+      for (int from = 0; from < v.t.faces; from += static_cast<int>(kLanes)) {
+        for (Eigen::Index lane = 0; lane < static_cast<Eigen::Index>(kLanes); ++lane) {
+          const int face = std::min(from + static_cast<int>(lane), v.t.faces - 1);
+          const auto& q = v.t.face[static_cast<std::size_t>(face)];
+          across(lane, face, v.p(q[0]), v.p(q[1]), v.p(q[2]), q[3] < 0 ? nullptr : &v.p(q[3]));
+        }
+        rate();
+      }
+    // An element without extent says nothing about its neighbours.
+    const double length = own.length, worst = length > 0 ? std::max(longest / length, length / shortest) : 1.0;
     set(Metric::SizeChange, c, worst);
-    set(Metric::NonOrthogonality, c, std::acos(std::max(cosine, -1.0)) * 180 / kPi);
-  });
+    return least;
+  };
+  parallelFor((count + kLanes - 1) / kLanes, progress,
+              [&](std::size_t group) {
+                const std::size_t first = group * kLanes, lanes = std::min(count - first, kLanes);
+                Lanes least = Lanes::Constant(1);
+                for (std::size_t k = 0; k < lanes; ++k) least[static_cast<Eigen::Index>(k)] = acrossFaces(first + k);
+                const Lanes cosine = least.abs().sqrt(), angle = degrees((least < 0).select(-cosine, cosine));
+                for (std::size_t k = 0; k < lanes; ++k)
+                  set(Metric::NonOrthogonality, first + k, angle[static_cast<Eigen::Index>(k)]);
+              },
+              256);
   parallelFor(
       kMetrics, progress,
       [&](std::size_t k) {

@@ -3,25 +3,50 @@
 #include "base/parallel.h"
 #include "base/unset.h"
 #include <atomic>
+#include <cstring>
+#include <tuple>
 #include <utility>
 
 namespace tess {
 
-Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
-  Neighbours n;
+namespace {
+
+constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
+using FaceNodes = std::array<std::int32_t, 4>; ///< in rising order; triangles have kNone for the fourth
+
+/// Use of a face by a cell, apart from its first node.
+struct AnySide {
+  std::uint64_t rest; ///< second and third node
+  std::int32_t last, ofCell;
+  std::uint32_t slot;
+  AnySide() = default;
+  AnySide(const FaceNodes& v, std::size_t c, std::uint32_t s)
+      : rest(static_cast<std::uint64_t>(v[1]) << 32 | static_cast<std::uint32_t>(v[2])), last(v[3]),
+        ofCell(static_cast<std::int32_t>(c)), slot(s) {}
+  std::int32_t cell() const { return ofCell; }
+  bool sameFace(const AnySide& o) const { return rest == o.rest && last == o.last; }
+  std::uint64_t hash() const { return rest * 0x9E3779B97F4A7C15ull; }
+  bool before(const AnySide& o) const { return std::tie(rest, last, slot) < std::tie(o.rest, o.last, o.slot); }
+};
+
+/// The same where all cells are tetrahedra: half as much to write and to read.
+struct TetSide {
+  std::int32_t second, third;
+  std::uint32_t slot;
+  TetSide() = default;
+  TetSide(const FaceNodes& v, std::size_t, std::uint32_t s) : second(v[1]), third(v[2]), slot(s) {}
+  std::int32_t cell() const { return static_cast<std::int32_t>(slot / 4); }
+  bool sameFace(const TetSide& o) const { return second == o.second && third == o.third; }
+  std::uint64_t hash() const {
+    return (static_cast<std::uint64_t>(second) << 32 | static_cast<std::uint32_t>(third)) * 0x9E3779B97F4A7C15ull;
+  }
+  bool before(const TetSide& o) const { return std::tie(second, third, slot) < std::tie(o.second, o.third, o.slot); }
+};
+
+/// Fills in the cells of `n`, whose `start` stands.
+template <class Side> void findNeighbours(const Mesh& m, Neighbours& n, const Progress* progress) {
   const std::size_t cells = m.cells.size();
-  n.start.resize(cells + 1, 0);
-  for (std::size_t c = 0; c < cells; ++c)
-    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(topology(m.cells.type[c]).faces);
   n.cell.assign(n.start.back(), -1);
-  struct Side {
-    std::uint64_t rest; ///< the second and the third of the nodes in rising order
-    std::int32_t last;  ///< the fourth; triangles have kNone
-    std::int32_t cell;
-    std::uint32_t slot;
-    bool sameFace(const Side& o) const { return rest == o.rest && last == o.last; }
-  };
-  constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
   std::array<std::uint64_t, 4> faceWithout{}; // of a tetrahedron: the face that lacks a corner
   for (std::size_t f = 0; f < 4; ++f) {
     int corner = 6;
@@ -40,7 +65,7 @@ Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
   auto eachFace = [&](std::size_t c, auto&& visit) {
     const auto& t = topology(m.cells.type[c]);
     const auto corners = m.cells.of(c);
-    std::array<std::int32_t, 4> v{kNone, kNone, kNone, kNone};
+    FaceNodes v{kNone, kNone, kNone, kNone};
     if (t.corners == 4) { // most cells: one sorting serves all four faces
       std::array<std::uint64_t, 4> s;
       for (std::size_t i = 0; i < 4; ++i) s[i] = static_cast<std::uint64_t>(corners[i]) << 2 | faceWithout[i];
@@ -95,50 +120,72 @@ Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
   UnsetVector<Side> sides(n.start.back());
   eachStretch([&](std::size_t s, std::size_t c) {
     eachFace(c, [&](int f, const auto& v) {
-      sides[next[s * nodes + static_cast<std::size_t>(v[0])]++] = {
-          static_cast<std::uint64_t>(v[1]) << 32 | static_cast<std::uint32_t>(v[2]), v[3], static_cast<std::int32_t>(c),
-          n.start[c] + static_cast<std::uint32_t>(f)};
+      sides[next[s * nodes + static_cast<std::size_t>(v[0])]++] =
+          Side(v, c, n.start[c] + static_cast<std::uint32_t>(f));
     });
   });
   std::atomic<std::size_t> surplus{0};
   parallelFor(m.nodes.size(), progress, [&](std::size_t b) {
     auto first = sides.begin() + bucket[b], last = sides.begin() + bucket[b + 1];
     // The first and the second use of a face see each other, further ones the first. Sides stand in the order of their
-    // slots; each is looked up among the faces before it, or in a bucket of many, these are sorted.
-    std::array<std::pair<Side, bool>, 96> faces; // their first use, and whether a second was seen
-    if (last - first > static_cast<std::ptrdiff_t>(faces.size())) {
-      std::sort(first, last, [](const Side& x, const Side& y) {
-        if (x.rest != y.rest) return x.rest < y.rest;
-        return x.last != y.last ? x.last < y.last : x.slot < y.slot;
-      });
+    // slots; each is looked up among the faces before it by a small table, or in a bucket of many, these are sorted.
+    constexpr std::size_t kFew = 96;
+    if (last - first > static_cast<std::ptrdiff_t>(kFew)) {
+      std::sort(first, last, [](const Side& x, const Side& y) { return x.before(y); });
       for (auto i = first; i != last;) {
         auto j = i;
         while (j != last && j->sameFace(*i)) ++j;
-        if (j - i >= 2) n.cell[i->slot] = (i + 1)->cell;
-        for (auto k = i + 1; k < j; ++k) n.cell[k->slot] = i->cell;
+        if (j - i >= 2) n.cell[i->slot] = (i + 1)->cell();
+        for (auto k = i + 1; k < j; ++k) n.cell[k->slot] = i->cell();
         if (j - i > 2) surplus += static_cast<std::size_t>(j - i - 2);
         i = j;
       }
       return;
     }
+    Side faces[kFew]; // their first use, and whether a second was seen
+    bool second[kFew];
+    constexpr std::size_t kPlaces = 128;
+    constexpr unsigned char kFree = 255;
+    unsigned char places[kPlaces]; // numbers of faces by hash
+    std::memset(places, kFree, sizeof places);
     std::size_t known = 0;
     for (auto i = first; i != last; ++i) {
-      std::size_t k = 0;
-      while (k < known && !faces[k].first.sameFace(*i)) ++k;
-      if (k == known) {
-        faces[known++] = {*i, false};
+      std::size_t at = i->hash() >> 57;
+      while (places[at] != kFree && !faces[places[at]].sameFace(*i)) at = (at + 1) % kPlaces;
+      if (places[at] == kFree) {
+        places[at] = static_cast<unsigned char>(known);
+        faces[known] = *i;
+        second[known++] = false;
         continue;
       }
-      auto& [use, second] = faces[k];
-      n.cell[i->slot] = use.cell;
-      if (second)
+      const std::size_t k = places[at];
+      n.cell[i->slot] = faces[k].cell();
+      if (second[k])
         ++surplus;
       else
-        n.cell[use.slot] = i->cell;
-      second = true;
+        n.cell[faces[k].slot] = i->cell();
+      second[k] = true;
     }
   });
   n.surplus = surplus;
+}
+
+} // namespace
+
+Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
+  Neighbours n;
+  const std::size_t cells = m.cells.size();
+  n.start.resize(cells + 1, 0);
+  bool allTets = true;
+  for (std::size_t c = 0; c < cells; ++c) {
+    const auto& t = topology(m.cells.type[c]);
+    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(t.faces);
+    allTets = allTets && t.corners == 4;
+  }
+  if (allTets)
+    findNeighbours<TetSide>(m, n, progress);
+  else
+    findNeighbours<AnySide>(m, n, progress);
   return n;
 }
 
