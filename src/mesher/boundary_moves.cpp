@@ -54,11 +54,6 @@ void BoundaryMoves::added(int v) {
   m_surface.entity.resize(static_cast<std::size_t>(v) + 1, -1);
 }
 
-double BoundaryMoves::quality(int t) const {
-  const Tet& x = m.at(t);
-  return tetQuality(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
-}
-
 std::uint64_t BoundaryMoves::key(int a, int b, int c) {
   std::array<int, 3> v{a, b, c};
   std::sort(v.begin(), v.end());
@@ -395,7 +390,7 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
   double worst = 1;
   for (int t : cavity) {
     if (m.ghost(t)) return false;
-    if (region(t) >= 0) worst = std::min(worst, quality(t));
+    if (region(t) >= 0) worst = std::min(worst, tetQuality(m, t));
   }
   // More of both sides where that betters the tets at the new point: through open faces, while p sees what comes.
   auto inSurface = [&](int a, int b, int c) {
@@ -431,7 +426,7 @@ bool BoundaryMoves::insertAt(std::vector<int> triangles, Dim d, int e, const Vec
         then = std::min(then, wallScore(o, i, p));
     if (then <= low) break;
     cavity.push_back(o);
-    if (region(o) >= 0) worst = std::min(worst, quality(o));
+    if (region(o) >= 0) worst = std::min(worst, tetQuality(m, o));
   }
   struct Wall {
     int t, i;
@@ -545,7 +540,7 @@ bool BoundaryMoves::contract(int v, int w, bool dare) {
   double old = 1;
   for (int t : star) {
     if (m.ghost(t)) return false;
-    if (region(t) >= 0) old = std::min(old, quality(t));
+    if (region(t) >= 0) old = std::min(old, tetQuality(m, t));
   }
   const double limit = dare ? kDare : std::max(old * 1.02, 1e-9);
   const Vec3 to = m.pt(w);

@@ -56,7 +56,6 @@ private:
   int entity(int v) const { return m_surface.entity[static_cast<std::size_t>(v)]; }
   const std::array<int, 3>& tri(int i) const { return m_surface.triangles[static_cast<std::size_t>(i)]; }
   int region(int t) const { return m.region[static_cast<std::size_t>(t)]; }
-  double quality(int t) const;
   Vec3 normal(const std::array<int, 3>& q) const { return triangleNormal(m.pt(q[0]), m.pt(q[1]), m.pt(q[2])); }
   static std::uint64_t key(int a, int b, int c);
   int triangle(int a, int b, int c) const;

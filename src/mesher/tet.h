@@ -47,5 +47,6 @@ double tetSine(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
 double likeSine(double ratio);
 /// What improving betters: the smallest sine, or likeSine() of the two ratios where that is less.
 double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+double tetQuality(const TetCore& core, int t);
 
 } // namespace tess

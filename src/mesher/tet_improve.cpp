@@ -56,6 +56,11 @@ double tetQuality(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   return sine > 0 ? std::min(sine, likeSine(t.of(std::min(t.jacobian, t.height)))) : sine;
 }
 
+double tetQuality(const TetCore& core, int t) {
+  const Tet& x = core.at(t);
+  return tetQuality(core.pt(x.v[0]), core.pt(x.v[1]), core.pt(x.v[2]), core.pt(x.v[3]));
+}
+
 namespace {
 
 /// Sines of angles: below 9 degrees a tet's surroundings are changed for it, below 12 the surface, below 15 surface
@@ -113,10 +118,7 @@ private:
   std::size_t m_flat = 0;     ///< tets that were so when the last round of work began
   std::vector<Tried> m_tried; ///< per tet: when it could not be bettered, and by what effort
 
-  double q(int t) const {
-    const Tet& x = m.at(t);
-    return tetQuality(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
-  }
+  double q(int t) const { return tetQuality(m, t); }
   bool inside(int t) const { return m.alive(t) && m.region[static_cast<std::size_t>(t)] >= 0; }
   struct Rated {
     double q;

@@ -44,7 +44,7 @@ private:
 TetSweep::TetSweep(TetCore& core, const std::vector<char>& movable, Progress& progress)
     : m(core), m_progress(progress), m_quality(core.tets.size()), m_begin(core.points.size()) {
   parallelFor(m_quality.size(), &progress, [&](std::size_t t) {
-    if (m.solid(static_cast<int>(t))) m_quality[t] = quality(static_cast<int>(t));
+    if (m.solid(static_cast<int>(t))) m_quality[t] = tetQuality(m, static_cast<int>(t));
   });
 
   const std::size_t n = m.points.size(), stretches = (n + kStretch - 1) / kStretch;
@@ -105,11 +105,6 @@ TetSweep::TetSweep(TetCore& core, const std::vector<char>& movable, Progress& pr
   std::vector<std::size_t> at(m_levels.begin(), m_levels.end());
   for (std::size_t v = 0; v < n; ++v)
     if (level[v] >= 0) m_order[at[static_cast<std::size_t>(level[v])]++] = static_cast<int>(v);
-}
-
-double TetSweep::quality(int t) const {
-  const Tet& x = m.at(t);
-  return tetQuality(m.pt(x.v[0]), m.pt(x.v[1]), m.pt(x.v[2]), m.pt(x.v[3]));
 }
 
 std::span<const int> TetSweep::starOf(int v) const {

@@ -27,7 +27,6 @@ private:
   std::vector<int> m_order;           ///< vertices by levels
   std::vector<std::size_t> m_levels;  ///< where each begins there, and the end
 
-  double quality(int t) const;
   std::span<const int> starOf(int v) const;
   bool move(int v);
 };

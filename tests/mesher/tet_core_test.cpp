@@ -202,10 +202,7 @@ TEST(TetCore, EdgesAndFacesAreFoundOnlyWhereTheyAre) {
 int sweptInOrder(TetCore& core, const std::vector<char>& movable) {
   int moved = 0;
   std::vector<int> star;
-  auto quality = [&](int t) {
-    const Tet& x = core.at(t);
-    return tetQuality(core.pt(x.v[0]), core.pt(x.v[1]), core.pt(x.v[2]), core.pt(x.v[3]));
-  };
+  auto quality = [&](int t) { return tetQuality(core, t); };
   for (std::size_t v = 0; v < movable.size(); ++v) {
     if (!movable[v]) continue;
     core.starOf(static_cast<int>(v), star);
