@@ -92,6 +92,28 @@ TEST(Metrics, doNotChangeWithPlaceScaleOrNumbering) {
         << metricInfo(k).id;
 }
 
+TEST(Metrics, sizeChangeIsThatOfTheWorstNeighbourLargerOrSmaller) {
+  // A tet of height 1 between one of height 4 below it and a low one beside it; nothing else has a neighbour.
+  Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
+  auto change = [&](std::size_t c) { return computeMetrics(m)[static_cast<std::size_t>(Metric::SizeChange)].value[c]; };
+  auto add = [&](const Vec3& apex, std::array<std::int32_t, 3> base) {
+    m.nodes.push_back(apex);
+    m.cells.add(ElementType::Tet4,
+                std::array<std::int32_t, 4>{base[0], base[1], base[2], static_cast<std::int32_t>(m.nodes.size()) - 1});
+    m.cellRegion.push_back(0);
+  };
+  const double corner = (3 + 3 * std::sqrt(2.0)) / 6, tall = (2 + std::sqrt(2.0) + 4 + 2 * std::sqrt(17.0)) / 6,
+               low = (2 + std::sqrt(2.0) + 0.1 + 2 * std::sqrt(1.01)) / 6;
+  EXPECT_FLOAT_EQ(change(0), 1);
+  add({0, -0.1, 0}, {0, 1, 3});
+  EXPECT_NEAR(change(0), corner / low, 1e-6);
+  EXPECT_NEAR(change(1), corner / low, 1e-6);
+  add({0, 0, -4}, {0, 2, 1});
+  EXPECT_NEAR(change(0), tall / corner, 1e-6);
+  EXPECT_NEAR(change(1), corner / low, 1e-6);
+  EXPECT_NEAR(change(2), tall / corner, 1e-6);
+}
+
 TEST(Soundness, threeCellsAtOneFaceAreCounted) {
   Mesh m = oneCell(ElementType::Tet4, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}});
   m.nodes.push_back({0, 0, -1});
