@@ -3,6 +3,7 @@
 #include "base/bvh.h"
 #include "mesher/surface_graph.h"
 #include <cmath>
+#include <map>
 #include <set>
 #include <spdlog/spdlog.h>
 
@@ -180,6 +181,8 @@ private:
   std::vector<Vec3> m_origin;
   std::unordered_map<int, double> m_reach; ///< node that others went into -> how far the farthest of them came
   std::set<std::pair<int, int>> m_parted;  ///< pairs that partSides() was tried for
+  std::map<int, int> m_timesParted;        ///< nodes that were of such a pair, by how often it became one
+  bool m_parting = false;                  ///< within partSides()
   std::set<int> m_rims;                    ///< nodes where it parted two sides
   std::vector<int> m_touched;              ///< nodes that others went into, and new ones
 
@@ -349,6 +352,9 @@ private:
   int partSides(int a, int b) {
     if (g.starOf(a).empty() || g.starOf(b).empty() || !g.connected(a, b) || !m_parted.insert(std::minmax(a, b)).second)
       return 0;
+    // Where what was parted falls together again there is another new pair each time, and no end.
+    constexpr int kMostTimes = 4;
+    if (m_timesParted[a] >= kMostTimes || m_timesParted[b] >= kMostTimes) return 0;
     std::set<int> ofA, shared;
     for (int t : g.starOf(a)) ofA.insert(g.tri(t).begin(), g.tri(t).end());
     for (int t : g.starOf(b))
@@ -378,7 +384,11 @@ private:
         made.push_back({m, x});
         m_touched.push_back(m);
       }
-    if (!made.empty() && merge(a, b)) {
+    m_parting = true;
+    const bool one = !made.empty() && merge(a, b);
+    m_parting = false;
+    if (one) {
+      for (int v : {a, b}) ++m_timesParted[v];
       m_rims.insert(shared.begin(), shared.end());
       m_rims.insert({a, b});
       return 1;
@@ -475,9 +485,10 @@ private:
     if (keptLine(v, w)) return false;
     // A corner goes only into another corner or along a line it ends; a line's node only along or across a line.
     if (!g.canCollapse(v, w, true)) return false;
-    // Two sides of a thin wall must not meet; two sides of a gap may, and those of a wedge whose rim was cut off.
+    // Two sides of a thin wall must not meet; two sides of a gap may, and those of a wedge whose rim was cut off. The
+    // latter are not parted for it: towards its tip there would be two more to part each time.
     Vec3 d = (to - g.pt(v)).normalized(), nv = direction(v), nw = direction(w);
-    if (nv.dot(d) < -0.3 && nw.dot(d) > 0.3 && nv.dot(nw) < -0.94) return false;
+    if (nv.dot(d) < -0.3 && nw.dot(d) > 0.3 && (m_parting || nv.dot(nw) < -0.94)) return false;
     for (int t : g.starOf(v)) {
       if (g.has(t, w)) continue;
       auto before = corners(t), after = corners(t, v, to);
