@@ -144,7 +144,7 @@ template <class Side> void findNeighbours(const Mesh& m, Neighbours& n, const Pr
     }
     Side faces[kFew]; // their first use, and whether a second was seen
     bool second[kFew];
-    constexpr std::size_t kPlaces = 128;
+    constexpr std::size_t kPlaces = 128; // more than kFew: a search always ends
     constexpr unsigned char kFree = 255;
     unsigned char places[kPlaces]; // numbers of faces by hash
     std::memset(places, kFree, sizeof places);
