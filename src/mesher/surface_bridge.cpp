@@ -485,8 +485,8 @@ private:
     if (keptLine(v, w)) return false;
     // A corner goes only into another corner or along a line it ends; a line's node only along or across a line.
     if (!g.canCollapse(v, w, true)) return false;
-    // Two sides of a thin wall must not meet; two sides of a gap may, and those of a wedge whose rim was cut off, but
-    // for partSides(), which is for slots.
+    // Two sides of a thin wall must not meet; two sides of a gap may, and those of a wedge of 20 degrees or more whose
+    // rim was cut off, but for partSides(), which is for slots.
     Vec3 d = (to - g.pt(v)).normalized(), nv = direction(v), nw = direction(w);
     if (nv.dot(d) < -0.3 && nw.dot(d) > 0.3 && (m_parting || nv.dot(nw) < -0.94)) return false;
     for (int t : g.starOf(v)) {
