@@ -5,6 +5,11 @@
 
 namespace tess {
 namespace {
+std::optional<std::string> anyText(const std::string& path) {
+  if (path.empty()) return {};
+  auto t = readFile(path);
+  return t ? std::optional(*t) : std::nullopt;
+}
 /// What a file holds; nothing when it cannot be read.
 std::string textOf(const std::string& path) {
   if (path.empty()) return {};
@@ -26,8 +31,15 @@ void FileWatch::follow(const Brief& brief) {
   if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
   watch();
   m_partTime = QFileInfo(QString::fromStdString(m_part)).lastModified();
-  if (!m_brief.empty())
-    if (auto t = readFile(m_brief)) m_text = *t;
+  knowBrief();
+}
+
+void FileWatch::knowBrief() { m_seen = m_known = anyText(m_brief); }
+
+FileWatch::OnDisk FileWatch::briefOnDisk() const {
+  const auto now = anyText(m_brief);
+  if (now == m_known) return OnDisk::Known;
+  return now ? OnDisk::Other : OnDisk::Gone;
 }
 
 void FileWatch::followLimits(const std::string& path) {
@@ -52,12 +64,9 @@ void FileWatch::watch() {
 void FileWatch::look() {
   const QFileInfo part(QString::fromStdString(m_part));
   const bool partDiffers = part.exists() && part.lastModified() != m_partTime;
-  bool briefDiffers = false;
-  if (!m_brief.empty())
-    if (auto t = readFile(m_brief); t && *t != m_text) {
-      m_text = *t;
-      briefDiffers = true;
-    }
+  const auto brief = anyText(m_brief);
+  const bool briefDiffers = brief != m_seen;
+  m_seen = brief;
   const std::string limits = textOf(m_limits);
   const bool limitsDiffer = limits != m_limitsText;
   m_limitsText = limits;

@@ -5,6 +5,7 @@
 #include <QDateTime>
 #include <QFileSystemWatcher>
 #include <QTimer>
+#include <optional>
 
 namespace tess {
 
@@ -19,19 +20,25 @@ public:
   void followLimits(const std::string& path);
   /// What the file of limits holds now is known, as it was written here.
   void knowLimits();
+  /// What the brief's file holds now is known and may be written over.
+  void knowBrief();
+  /// The brief's file differs from what was last read or written here, or can no longer be read. Looks at the disk.
+  enum class OnDisk { Known, Other, Gone };
+  OnDisk briefOnDisk() const;
 
 signals:
   /// Said again after each further change, until follow() is called.
   void partChanged();
-  void briefChanged();
+  void briefChanged(); ///< also when it is what it was again
   void limitsChanged();
 
 private:
   QFileSystemWatcher m_watcher;
   QTimer m_settled; ///< editors write in several steps: looked at when they are done
   std::string m_part, m_brief, m_limits;
-  QDateTime m_partTime; ///< of the part file as it was read
-  std::string m_text;   ///< of the brief file as last seen
+  QDateTime m_partTime;               ///< of the part file as it was read
+  std::optional<std::string> m_known; ///< text of the brief file as read or written here
+  std::optional<std::string> m_seen;  ///< as last seen; nothing while it cannot be read
   std::string m_limitsText;
   void watch();
   void look();

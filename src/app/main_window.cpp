@@ -258,23 +258,42 @@ void MainWindow::connectRuns() {
     m_notice->ask("limits on disk", tr("%1 has changed on disk; the mesh stays as it is.").arg(file),
                   {{tr("judge by it"), [this] { startMesh(); }}, {tr("not now"), {}}});
   });
-  connect(m_files, &FileWatch::briefChanged, this, [this] {
-    const std::string path = m_doc.brief().path;
-    auto take = [this, path] {
-      auto b = loadBrief(path);
-      if (!b) return tell(b.problem());
-      bool other = b->partPath() != m_doc.brief().partPath();
-      m_doc.change(*b, tr("take over from disk").toStdString()); // one step that can be undone
-      m_doc.markSaved();
-      briefChanged();
-      if (other) reloadPart();
-    };
-    if (!m_doc.modified()) return take();
-    m_notice->ask("brief",
-                  tr("%1 was changed by another program, and here as well.")
-                      .arg(QFileInfo(QString::fromStdString(path)).fileName()),
-                  {{tr("take the file's"), take}, {tr("keep mine"), {}}});
-  });
+  connect(m_files, &FileWatch::briefChanged, this, &MainWindow::briefOnDiskChanged);
+}
+
+void MainWindow::briefOnDiskChanged() {
+  const std::string path = m_doc.brief().path;
+  const QString name = QFileInfo(QString::fromStdString(path)).fileName();
+  const FileWatch::OnDisk now = m_files->briefOnDisk();
+  if (now == FileWatch::OnDisk::Known) return m_notice->dismiss("brief");
+  if (now == FileWatch::OnDisk::Gone)
+    return m_notice->ask("brief",
+                         QFileInfo::exists(QString::fromStdString(path))
+                             ? tr("%1 cannot be read any more; the brief is open here.").arg(name)
+                             : tr("%1 is gone from the disk; the brief is open here.").arg(name),
+                         {{tr("write it again"), [this] { save(); }}, {tr("not now"), {}}});
+  auto b = loadBrief(path);
+  if (!b)
+    return m_notice->ask("brief",
+                         tr("%1 was changed by another program and is no brief any more: %2")
+                             .arg(name, QString::fromStdString(b.problem().why)),
+                         {{tr("write mine over it"), [this] { writeBrief(m_doc.brief().path); }}, {tr("not now"), {}}});
+  if (!m_doc.modified()) return takeBriefFromDisk();
+  m_notice->ask(
+      "brief", tr("%1 was changed by another program, and here as well.").arg(name),
+      {{tr("take the file's"), [this] { takeBriefFromDisk(); }}, {tr("keep mine"), [this] { m_files->knowBrief(); }}});
+}
+
+void MainWindow::takeBriefFromDisk() {
+  m_notice->dismiss("brief");
+  auto b = loadBrief(m_doc.brief().path);
+  if (!b) return tell(b.problem());
+  const bool other = b->partPath() != m_doc.brief().partPath();
+  m_doc.change(*b, tr("take over from disk").toStdString()); // one step that can be undone
+  m_doc.markSaved();
+  m_files->knowBrief();
+  briefChanged();
+  if (other) reloadPart();
 }
 
 void MainWindow::connectWorkers() {
@@ -1196,14 +1215,31 @@ void MainWindow::askUnit(const std::string& unit) {
 }
 
 bool MainWindow::save() {
-  if (!m_doc.brief().path.empty()) return saveAs(QString::fromStdString(m_doc.brief().path));
+  if (const std::string path = m_doc.brief().path; !path.empty()) {
+    if (m_files->briefOnDisk() != FileWatch::OnDisk::Other) return writeBrief(path);
+    QMessageBox box(QMessageBox::Warning, "Tesselite",
+                    tr("%1 was changed by another program since it was read here.")
+                        .arg(QFileInfo(QString::fromStdString(path)).fileName()),
+                    QMessageBox::Cancel, this);
+    box.setInformativeText(
+        tr("Saving would write over that change. What is open here can be undone step by step either way."));
+    auto* mine = box.addButton(tr("Write mine over it"), QMessageBox::DestructiveRole);
+    auto* theirs = loadBrief(path) ? box.addButton(tr("Take the file's"), QMessageBox::ActionRole) : nullptr;
+    box.setDefaultButton(QMessageBox::Cancel);
+    box.exec();
+    if (theirs && box.clickedButton() == theirs) takeBriefFromDisk();
+    return box.clickedButton() == mine && writeBrief(path);
+  }
   QString p = QFileDialog::getSaveFileName(this, tr("Save brief"), QString(), tr("Briefs (*.brief)"));
   return !p.isEmpty() && saveAs(p);
 }
 
 bool MainWindow::saveAs(const QString& chosen) {
-  QString path = chosen.endsWith(".brief") ? chosen : chosen + ".brief";
-  const Brief b = movedTo(m_doc.brief(), path.toStdString());
+  return writeBrief((chosen.endsWith(".brief") ? chosen : chosen + ".brief").toStdString());
+}
+
+bool MainWindow::writeBrief(const std::string& path) {
+  const Brief b = movedTo(m_doc.brief(), path);
   if (auto p = saveBrief(b, b.path)) {
     tell(*p);
     return false;
@@ -1213,6 +1249,7 @@ bool MainWindow::saveAs(const QString& chosen) {
   m_recovery.drop();
   m_shelf->moveWith(m_doc.brief());
   m_files->follow(m_doc.brief());
+  m_notice->dismiss("brief");
   refresh();
   return true;
 }

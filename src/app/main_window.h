@@ -208,6 +208,10 @@ private:
   QString forecastTip() const;
   bool mayDiscard();
   void tell(const Problem& p);
+  bool writeBrief(const std::string& path);
+  /// The brief's file on disk is another one, gone or as it was: says so as long as it is true.
+  void briefOnDiskChanged();
+  void takeBriefFromDisk();
   void askOpen();
   void askExport();
   void askLimits();

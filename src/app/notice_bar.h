@@ -18,15 +18,23 @@ public:
     QString text;
     std::function<void()> act; ///< may be empty: only puts the notice away
   };
-  /// Replaces what is shown. `key` names the matter, for dismiss().
+  /// Shows this. `key` names the matter, for dismiss(). A question that was not answered comes back afterwards; what
+  /// only told something does not.
   void ask(const QString& key, const QString& text, std::vector<Choice> choices);
   /// Puts the notice away if it is about this matter.
   void dismiss(const QString& key);
-  const QString& key() const { return m_key; }
+  const QString& key() const { return m_now.key; }
   QString text() const;
 
 private:
-  QString m_key;
+  struct Matter {
+    QString key, text;
+    std::vector<Choice> choices;
+    bool question() const;
+  };
+  Matter m_now;
+  std::vector<Matter> m_waiting; ///< questions, the latest last
+  void show();
   QLabel* m_text;
   QHBoxLayout* m_row;
   std::vector<QWidget*> m_buttons;

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // OpenFOAM polyMesh: inner faces first in upper-triangular order, then one gapless range per patch; owner < neighbour,
 // normals point from owner to neighbour and outwards. Linear cells; mid nodes are left out. One patch per face group,
-// `unassigned` for the rest; regions become cell zones.
+// `unassigned` for the rest; regions become cell zones. The folder is replaced as a whole.
 #include "base/file.h"
 #include "exchange/exchange.h"
 #include <filesystem>
 #include <map>
+#include <set>
 #include <sstream>
 
 namespace tess {
@@ -21,23 +22,20 @@ std::string header(const char* cls, const char* object, const std::string& note 
   return s + ";\n}\n\n";
 }
 
+/// Files of the folder that number the points, faces or cells of the mesh that was there before; with another mesh they
+/// would be wrong. What else lies there is the user's.
+bool tellsOfTheMesh(const std::string& name) {
+  static const std::set<std::string> known{
+      "points",     "faces",   "owner",     "neighbour",  "boundary",    "cellZones",    "faceZones",
+      "pointZones", "sets",    "cellLevel", "pointLevel", "level0Edge",  "surfaceIndex", "refinementHistory",
+      "cells",      "cellMap", "faceMap",   "pointMap",   "parallelData"};
+  const std::string plain = name.ends_with(".gz") ? name.substr(0, name.size() - 3) : name;
+  return known.count(plain) || plain.ends_with("ProcAddressing");
+}
+
 } // namespace
 
 std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, double scale) {
-  namespace fs = std::filesystem;
-  std::error_code ec;
-  fs::path dir = fs::path(folder) / "constant" / "polyMesh";
-  fs::create_directories(dir, ec);
-  if (ec) {
-    Problem p;
-    p.fault = Fault::Output;
-    p.code = "file.unwritable";
-    p.what = "the folder could not be made";
-    p.where = dir.string();
-    p.why = ec.message();
-    p.todo = "check the path and its rights";
-    return p;
-  }
   // Corner nodes only, renumbered without gaps.
   std::vector<std::int32_t> to(m.nodes.size(), -1);
   std::vector<std::int32_t> points;
@@ -161,14 +159,15 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
     zones << zoneNames[r] << "\n{\n    type cellZone;\n    cellLabels List<label> " << n << "\n(\n" << ids << ");\n}\n";
   }
   zones << ")\n";
-  for (auto& [name, text] : std::map<std::string, std::string>{{"points", pts.str()},
-                                                               {"faces", fcs.str()},
-                                                               {"owner", own.str()},
-                                                               {"neighbour", nei.str()},
-                                                               {"boundary", bnd.str()},
-                                                               {"cellZones", zones.str()}})
-    if (auto p = writeFileAtomic((dir / name).string(), text)) return p;
-  return {};
+  const auto dir = std::filesystem::path(folder) / "constant" / "polyMesh";
+  return replaceFolder(dir.string(),
+                       {{"points", pts.str()},
+                        {"faces", fcs.str()},
+                        {"owner", own.str()},
+                        {"neighbour", nei.str()},
+                        {"boundary", bnd.str()},
+                        {"cellZones", zones.str()}},
+                       [](const std::string& name) { return !tellsOfTheMesh(name); });
 }
 
 } // namespace tess

@@ -337,6 +337,7 @@ std::optional<std::string> polyMeshFolder(const std::string& path) {
   }
   for (const fs::path& p : {fs::path(path), fs::path(path) / "polyMesh", fs::path(path) / "constant" / "polyMesh"}) {
     std::error_code ec;
+    if (p.filename() == "polyMesh") restoreFolder(p.string());
     if (fs::is_directory(p, ec) && (fs::exists(p / "faces", ec) || fs::exists(p / "faces.gz", ec))) return p.string();
   }
   return {};

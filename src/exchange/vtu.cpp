@@ -2,7 +2,8 @@
 // VTU for cells (cell array `region`, names as field data) with a sibling NAME.boundary.vtp for boundary faces (cell
 // array `group`, names as field data). Sets of cells and nodes, and sets of faces that share faces with an earlier one,
 // are arrays of their own, `set NAME`, of ones and zeros. VTK's linear wedge has its base the other way round; it is
-// swapped here.
+// swapped here. Both files name the mesh that they were written from (`mesh_id`) and are replaced as one.
+#include "base/checksum.h"
 #include "base/file.h"
 #include "base/trial.h"
 #include "exchange/exchange.h"
@@ -77,14 +78,37 @@ std::vector<std::int32_t> readMembers(vtkDataSetAttributes* d, const std::string
 /// 0 to 3; anything else where it is no dimension.
 int dimOf(const std::string& digit) { return digit.size() == 1 ? digit[0] - '0' : -1; }
 
-template <class W> std::optional<Problem> save(W& writer, vtkDataObject* d, const std::string& path) {
+template <class W> std::string textOf(W& writer, vtkDataObject* d) {
   writer->SetInputDataObject(d);
   writer->WriteToOutputStringOn();
   writer->SetDataModeToAppended();
   writer->EncodeAppendedDataOff();
   writer->SetCompressorTypeToZLib();
   writer->Write();
-  return writeFileAtomic(path, writer->GetOutputString());
+  return writer->GetOutputString();
+}
+
+constexpr const char* kMeshId = "mesh_id"; ///< field data of both files, alike where they were written together
+
+/// Told by what is written, so that the same mesh gives the same bytes.
+std::string idOf(const Mesh& m, double scale) {
+  Checksum sum;
+  sum.add(scale);
+  for (const auto& p : m.nodes) sum.add(p.data(), 3 * sizeof(double));
+  sum.add(m.cells.nodes);
+  sum.add(m.cells.start);
+  sum.add(m.cellRegion);
+  sum.add(m.faces.nodes);
+  sum.add(m.faceLink);
+  for (const auto& list : {m.regions, m.materials, m.media})
+    for (const auto& name : list) sum.add(name);
+  for (const auto& g : m.groups) {
+    sum.add(g.name);
+    sum.add(g.role);
+    sum.add(g.dim);
+    sum.add(g.items);
+  }
+  return sum.hex();
 }
 
 /// Keeps VTK's complaints as text instead of printing them.
@@ -179,60 +203,8 @@ Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, c
   return g;
 }
 
-} // namespace
-
-std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double scale) {
-  vtkNew<vtkUnstructuredGrid> grid;
-  vtkNew<vtkPoints> points;
-  points->SetDataTypeToDouble();
-  points->SetNumberOfPoints(static_cast<vtkIdType>(m.nodes.size()));
-  for (std::size_t i = 0; i < m.nodes.size(); ++i) {
-    Vec3 p = scale * m.nodes[i];
-    points->SetPoint(static_cast<vtkIdType>(i), p.data());
-  }
-  grid->SetPoints(points);
-  grid->Allocate(static_cast<vtkIdType>(m.cells.size()));
-  std::vector<vtkIdType> ids;
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    auto n = m.cells.of(c);
-    ids.assign(n.begin(), n.end());
-    if (m.cells.type[c] == ElementType::Wedge6) {
-      std::swap(ids[1], ids[2]);
-      std::swap(ids[4], ids[5]);
-    }
-    grid->InsertNextCell(topology(m.cells.type[c]).vtkType, static_cast<vtkIdType>(ids.size()), ids.data());
-  }
-  vtkNew<vtkIntArray> region;
-  region->SetName("region");
-  for (auto r : m.cellRegion) region->InsertNextValue(r);
-  grid->GetCellData()->AddArray(region);
-  addNames(grid, "region_names", m.regions);
-  auto anySaid = [](const std::vector<std::string>& l) {
-    return std::any_of(l.begin(), l.end(), [](const auto& x) { return !x.empty(); });
-  };
-  if (anySaid(m.materials)) addNames(grid, "region_materials", m.materials);
-  if (anySaid(m.media)) addNames(grid, "region_media", m.media);
-  addNames(grid, "unit", {m.unit});
-  std::vector<std::string> sets, dims; // of cells and nodes; those of faces lie beside
-  for (const auto& g : m.groups) {
-    if (g.dim == 2) continue;
-    sets.push_back(g.name);
-    dims.push_back(std::to_string(g.dim));
-    if (g.dim == 3)
-      grid->GetCellData()->AddArray(membersOf(g, m.cells.size()));
-    else
-      grid->GetPointData()->AddArray(membersOf(g, m.nodes.size()));
-  }
-  if (!sets.empty()) {
-    addNames(grid, "set_names", sets);
-    addNames(grid, "set_dims", dims);
-  }
-  vtkNew<vtkXMLUnstructuredGridWriter> writer;
-  if (auto p = save(writer, grid, path)) return p;
-  return writeSurface(m, boundaryPath(path), scale);
-}
-
-std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, double scale) {
+/// The boundary and interface faces as VTP; `id` names the mesh whose cells lie beside, if any.
+std::string surfaceText(const Mesh& m, double scale, const std::string& id) {
   vtkNew<vtkPolyData> surface;
   vtkNew<vtkPoints> sp;
   sp->SetDataTypeToDouble();
@@ -281,12 +253,73 @@ std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, doub
   addNames(surface, "group_dims", dims);
   addNames(surface, "group_roles", roles);
   addNames(surface, "unit", {m.unit});
+  if (!id.empty()) addNames(surface, kMeshId, {id});
   vtkNew<vtkXMLPolyDataWriter> pw;
-  return save(pw, surface, path);
+  return textOf(pw, surface);
+}
+
+} // namespace
+
+std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double scale) {
+  vtkNew<vtkUnstructuredGrid> grid;
+  vtkNew<vtkPoints> points;
+  points->SetDataTypeToDouble();
+  points->SetNumberOfPoints(static_cast<vtkIdType>(m.nodes.size()));
+  for (std::size_t i = 0; i < m.nodes.size(); ++i) {
+    Vec3 p = scale * m.nodes[i];
+    points->SetPoint(static_cast<vtkIdType>(i), p.data());
+  }
+  grid->SetPoints(points);
+  grid->Allocate(static_cast<vtkIdType>(m.cells.size()));
+  std::vector<vtkIdType> ids;
+  for (std::size_t c = 0; c < m.cells.size(); ++c) {
+    auto n = m.cells.of(c);
+    ids.assign(n.begin(), n.end());
+    if (m.cells.type[c] == ElementType::Wedge6) {
+      std::swap(ids[1], ids[2]);
+      std::swap(ids[4], ids[5]);
+    }
+    grid->InsertNextCell(topology(m.cells.type[c]).vtkType, static_cast<vtkIdType>(ids.size()), ids.data());
+  }
+  vtkNew<vtkIntArray> region;
+  region->SetName("region");
+  for (auto r : m.cellRegion) region->InsertNextValue(r);
+  grid->GetCellData()->AddArray(region);
+  addNames(grid, "region_names", m.regions);
+  auto anySaid = [](const std::vector<std::string>& l) {
+    return std::any_of(l.begin(), l.end(), [](const auto& x) { return !x.empty(); });
+  };
+  if (anySaid(m.materials)) addNames(grid, "region_materials", m.materials);
+  if (anySaid(m.media)) addNames(grid, "region_media", m.media);
+  addNames(grid, "unit", {m.unit});
+  std::vector<std::string> sets, dims; // of cells and nodes; those of faces lie beside
+  for (const auto& g : m.groups) {
+    if (g.dim == 2) continue;
+    sets.push_back(g.name);
+    dims.push_back(std::to_string(g.dim));
+    if (g.dim == 3)
+      grid->GetCellData()->AddArray(membersOf(g, m.cells.size()));
+    else
+      grid->GetPointData()->AddArray(membersOf(g, m.nodes.size()));
+  }
+  if (!sets.empty()) {
+    addNames(grid, "set_names", sets);
+    addNames(grid, "set_dims", dims);
+  }
+  const std::string id = idOf(m, scale);
+  addNames(grid, kMeshId, {id});
+  vtkNew<vtkXMLUnstructuredGridWriter> writer;
+  return writeFilesTogether({{path, textOf(writer, grid)}, {boundaryPath(path), surfaceText(m, scale, id)}});
+}
+
+std::optional<Problem> writeSurface(const Mesh& m, const std::string& path, double scale) {
+  return writeFileAtomic(path, surfaceText(m, scale, {}));
 }
 
 Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
-  const std::string file = std::filesystem::path(path).extension() == ".vtu" ? boundaryPath(path) : path;
+  const bool ofCells = std::filesystem::path(path).extension() == ".vtu";
+  if (ofCells) finishWriting(path);
+  const std::string file = ofCells ? boundaryPath(path) : path;
   if (auto text = readFile(file); !text) return text.problem();
   if (!readerSurvives("vtp", file, progress)) return unreadable(file, "its contents are damaged");
   vtkNew<ErrorCatcher> errors;
@@ -320,6 +353,7 @@ Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
 }
 
 Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
+  finishWriting(path);
   auto read = readGrid(path, progress);
   if (!read) return read.problem();
   vtkUnstructuredGrid* g = *read;
@@ -394,6 +428,16 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
   auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors, progress);
   vtkPolyData* s = pr->GetOutput();
   if (const auto why = faultOf(s); !why.empty()) return unreadable(sibling, why);
+  if (readNames(g, kMeshId) != readNames(s, kMeshId)) {
+    Problem p;
+    p.code = "file.mixed";
+    p.what = "the boundary beside the mesh belongs to another mesh";
+    p.where = sibling;
+    p.why = "it was not written together with " + std::filesystem::path(path).filename().string() +
+            ", so its sets would name the wrong faces";
+    p.todo = "write the mesh again, or take the boundary file away to read the cells alone";
+    return p;
+  }
   auto* group = valuesOf(s->GetCellData(), "group", s->GetNumberOfCells());
   auto* node = valuesOf(s->GetPointData(), "node", s->GetNumberOfPoints());
   auto* link = valuesOf(s->GetCellData(), "face", s->GetNumberOfCells());

@@ -290,6 +290,85 @@ TEST_F(Workbench, filesThatChangeOnDiskAreNoticed) {
   EXPECT_NE(w->part()->count(Dim::Face), faces);
 }
 
+TEST_F(Workbench, savingOverAnotherProgramsChangeAsksAndTheNoticeFollowsTheFile) {
+  TempFolder dir;
+  const std::string brief = copyOf("saddle-clamp", dir);
+  openPath(brief);
+  /// Presses a button of the message box that saving opens; what the box offered.
+  auto saveAnd = [&](const QString& button) {
+    QStringList offered;
+    auto* timer = new QTimer(w.get());
+    QObject::connect(timer, &QTimer::timeout, [&offered, timer, button] {
+      auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+      if (!box) return;
+      timer->stop();
+      QAbstractButton* press = nullptr;
+      for (auto* b : box->buttons()) {
+        offered << b->text().remove('&');
+        if (offered.back() == button) press = b;
+      }
+      if (press)
+        press->click();
+      else
+        box->reject();
+    });
+    timer->start(20);
+    const bool saved = w->save();
+    timer->deleteLater();
+    return std::pair(saved, offered);
+  };
+  auto disk = [&] { return *readFile(brief); };
+  auto noticed = [&](const char* word) {
+    return waitFor([&] { return w->notice()->key() == "brief" && w->notice()->text().contains(word); }, 10000);
+  };
+  const std::string original = disk();
+  auto theirs = loadBrief(brief);
+  theirs->rules.push_back(freshRule("zone", "everywhere", *theirs, *w->part()));
+  everywhere("7 mm");
+  ASSERT_FALSE(saveBrief(*theirs, brief));
+  const std::string other = disk();
+  ASSERT_TRUE(noticed("as well"));
+  // Something else is told meanwhile; the question comes back.
+  w->notice()->ask("view", "Kept.", {{"fine", {}}});
+  w->notice()->dismiss("view");
+  EXPECT_EQ(w->notice()->key(), "brief");
+  // Saving does not write over it unasked.
+  auto [cancelled, offered] = saveAnd("Cancel");
+  EXPECT_FALSE(cancelled);
+  EXPECT_EQ(offered.size(), 3);
+  EXPECT_EQ(disk(), other);
+  EXPECT_TRUE(w->document().modified());
+  // The other program takes its change back: nothing is left to ask.
+  std::ofstream(brief) << original;
+  EXPECT_TRUE(waitFor([&] { return w->notice()->key() != "brief"; }, 10000));
+  // What is no brief any more, or gone, is told as that.
+  std::ofstream(brief) << "[[[ no brief";
+  ASSERT_TRUE(noticed("is no brief"));
+  EXPECT_EQ(saveAnd("Cancel").second.size(), 2) << "there is nothing to take";
+  std::filesystem::remove(brief);
+  ASSERT_TRUE(noticed("gone"));
+  EXPECT_TRUE(w->save()) << "nothing is lost by writing it";
+  EXPECT_NE(w->notice()->key(), "brief");
+  EXPECT_EQ(loadBrief(brief)->rules, w->document().brief().rules);
+  // Mine over theirs, when said so.
+  everywhere("6 mm");
+  ASSERT_FALSE(saveBrief(*theirs, brief));
+  ASSERT_TRUE(noticed("as well"));
+  EXPECT_TRUE(saveAnd("Write mine over it").first);
+  EXPECT_EQ(loadBrief(brief)->rules, w->document().brief().rules);
+  EXPECT_NE(w->notice()->key(), "brief");
+  // Theirs instead of mine; mine comes back by undoing.
+  const auto mine = w->document().brief().rules;
+  everywhere("5 mm");
+  ASSERT_FALSE(saveBrief(*theirs, brief));
+  ASSERT_TRUE(noticed("as well"));
+  EXPECT_FALSE(saveAnd("Take the file's").first);
+  EXPECT_EQ(w->document().brief().rules, theirs->rules);
+  w->document().undo();
+  w->document().undo();
+  EXPECT_EQ(w->document().brief().rules, mine);
+}
+
 TEST_F(Workbench, reportIsWrittenAsPageAndAsPdf) {
   open("keel-bracket.brief");
   mesh();
