@@ -9,6 +9,7 @@
 #include <QLocale>
 #include <QPushButton>
 #include <QScrollArea>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 namespace tess {
@@ -45,6 +46,14 @@ GateDialog::GateDialog(const RunResult& run, const std::vector<Rule>& files, con
     v->addWidget(styledLabel(QString::fromStdString(p.what), "problem"));
     QString more = theme::sentences(p.why, p.todo);
     if (!more.isEmpty()) v->addWidget(styledLabel(more, "small"));
+    if (!p.fix.empty()) {
+      auto* fix = linkButton(QString::fromStdString(p.fix));
+      connect(fix, &QToolButton::clicked, this, [this, code = p.code] {
+        m_fix = code;
+        reject();
+      });
+      v->addWidget(fix, 0, Qt::AlignLeft);
+    }
     rows->addWidget(card);
   }
   rows->addStretch();

@@ -15,10 +15,13 @@ public:
   GateDialog(const RunResult& run, const std::vector<Rule>& files, const Gate& gate, QWidget* parent);
   QLineEdit* reason() const { return m_reason; }
   QPushButton* writeButton() const { return m_write; }
+  /// Code of the objection whose fix was chosen instead of writing; empty without.
+  const std::string& fix() const { return m_fix; }
 
 private:
   QLineEdit* m_reason;
   QPushButton* m_write;
+  std::string m_fix;
 };
 
 } // namespace tess

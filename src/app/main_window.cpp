@@ -343,13 +343,14 @@ void MainWindow::connectWorkers() {
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
                  const std::vector<Problem>& problems) {
             m_sizes = field;
-            m_teller->tell(m_doc.brief(), m_part, m_groups, field);
+            if (field) m_teller->tell(m_doc.brief(), m_part, m_groups, field);
             if (!m_typing) previewCard(m_hovered); // it may have been drawn with the sizes before
             m_pane->setSizeField(field, shade);
             m_audit->setSizes(field);
             bool broken = false;
             for (const auto& x : m_briefProblems) broken = broken || x.severity == Severity::Error;
-            if (m_part && !broken && !m_doc.brief().first("take_mesh"))
+            if (!field) m_forecast.reset();
+            if (m_part && field && !broken && !m_doc.brief().first("take_mesh"))
               m_forecaster->forecast(m_doc.brief(), m_part, field);
             bool changed = !problems.empty() || !m_sizeProblems.empty();
             m_sizeProblems = problems;
@@ -388,21 +389,18 @@ void MainWindow::connectWorkers() {
     m_runs->setBusy(false, false);
     refresh();
     auto run = currentRun();
-    QStringList done;
-    for (const auto& r : rules)
-      done << QFileInfo(QString::fromStdString(run ? run->brief.resolve(r.get("path")) : r.get("path"))).fileName();
     if (run && m_part) {
       Box b;
       for (const Vec3& x : run->mesh.nodes) b.add(x);
-      Vec3 s = b.size();
+      QStringList done;
+      for (const auto& r : rules) {
+        auto scale = fileScale(run->brief, run->mesh.unit, r);
+        done << tr("%1, %2").arg(
+            QFileInfo(QString::fromStdString(run->brief.resolve(r.get("path")))).fileName(),
+            QString::fromStdString(fileSizeText(b.size(), run->mesh.unit, scale ? *scale : 1)).replace(" x ", " × "));
+      }
       m_notice->ask("handed over",
-                    tr("Written and read back: %1 · %L2 elements · %3 × %4 × %5 %6")
-                        .arg(done.join(", "))
-                        .arg(run->mesh.cells.size())
-                        .arg(s.x(), 0, 'g', 4)
-                        .arg(s.y(), 0, 'g', 4)
-                        .arg(s.z(), 0, 'g', 4)
-                        .arg(QString::fromStdString(run->mesh.unit)),
+                    tr("Written and read back: %1 · %L2 elements").arg(done.join("; ")).arg(run->mesh.cells.size()),
                     {{tr("fine"), {}}});
     }
     emit handedOver();
@@ -430,8 +428,14 @@ void MainWindow::connectWorkers() {
     refresh();
     if (!m_part)
       tell(p);
-    else
+    else {
       showProblem(p);
+      // The verdict beside it may be good: what was not written is said where nobody overlooks it.
+      if (p.fault == Fault::Output)
+        m_notice->ask("not written",
+                      tr("Not written: %1. %2").arg(QString::fromStdString(p.where), theme::sentences(p.why, p.todo)),
+                      {{tr("try again"), [this] { askExport(); }}, {tr("fine"), {}}});
+    }
     emit taskFailed(p);
   });
   connect(m_worker, &MeshWorker::stopped, this, [this] {
@@ -1308,7 +1312,12 @@ void MainWindow::handOver(const std::vector<Rule>& rules) {
   }
   if (gate.open()) return handOverAll(rules);
   GateDialog dialog(*run, rules, gate, this);
-  if (dialog.exec() != QDialog::Accepted) return;
+  const bool write = dialog.exec() == QDialog::Accepted;
+  if (dialog.fix() == "gate.unnamed") {
+    edit([](Brief& b) { b.rules.push_back({"stay_free", {}, "", false, {}}); }, tr("free faces"));
+    return handOver(rules);
+  }
+  if (!write) return;
   RunResult r = *run;
   r.problems.push_back(gateOverruled(gate, dialog.reason()->text().trimmed().toStdString()));
   m_shelf->replace(m_current, std::make_shared<const RunResult>(std::move(r)));

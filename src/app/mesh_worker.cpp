@@ -4,6 +4,7 @@
 
 #include "app/mesh_worker.h"
 #include "base/memory.h"
+#include "job/capacity.h"
 #include "job/improve.h"
 #include <QMetaObject>
 #include <sys/resource.h>
@@ -160,7 +161,12 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
   start(
       [this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
         std::vector<Problem> problems;
-        auto field = std::make_shared<const SizeField>(briefSizeField(brief, *part, groups, problems, &progress));
+        SizeRequest request = sizeRequestOf(brief, *part, groups, problems, &progress);
+        if (auto p = tooManyElements(brief, *part, request)) {
+          problems.push_back(*p);
+          return [this, problems] { emit sized(nullptr, nullptr, problems); };
+        }
+        auto field = std::make_shared<const SizeField>(makeSizeField(*part, std::move(request), &progress));
         auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
         return [this, field, shade, problems] { emit sized(field, shade, problems); };
       },

@@ -73,6 +73,7 @@ signals:
   void progressed(const QString& stage, double share);
   void loaded(std::shared_ptr<const OpenedPart> opened);
   void finished(std::shared_ptr<const RunResult> run, std::shared_ptr<const MeshLook> look);
+  /// Without a field where the problems say that there can be none.
   void sized(std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
              const std::vector<Problem>& problems);
   void told(const std::vector<std::string>& previews);

@@ -25,6 +25,7 @@ public:
   std::optional<Value> whole() {
     auto v = sum();
     space();
+    if (v && m_i < m_t.size() && m_t[m_i] == ',' && error.empty()) error = kPoint;
     if (!v || m_i != m_t.size()) return {};
     return v;
   }
@@ -35,6 +36,7 @@ private:
   double m_partMm;
   std::size_t m_i = 0;
   int m_depth = 0;
+  static constexpr const char* kPoint = "numbers are written with a point, and without marks between thousands";
   void space() {
     while (m_i < m_t.size() && std::isspace(static_cast<unsigned char>(m_t[m_i]))) ++m_i;
   }
@@ -93,6 +95,27 @@ private:
     v = {v.v * *mm, v.dim + 1};
     m_i = j;
   }
+  /// "0,8" is 0.8 in half of the world, and a comma means nothing else here; but "1,500" may be either.
+  bool pointForComma(std::string& number) {
+    std::size_t whole = 0, end;
+    auto digit = [&](std::size_t i) {
+      return i < number.size() && std::isdigit(static_cast<unsigned char>(number[i]));
+    };
+    while (digit(whole)) ++whole;
+    if (!whole || whole >= number.size() || number[whole] != ',' || !digit(whole + 1)) return true;
+    for (end = whole + 1; digit(end);) ++end;
+    if (end < number.size() && (number[end] == ',' || number[end] == '.')) {
+      error = kPoint;
+      return false;
+    }
+    if (end - whole - 1 == 3 && number[0] != '0') {
+      const std::string a = number.substr(0, whole), b = number.substr(whole + 1, 3);
+      error = "'" + a + "," + b + "' may be " + a + "." + b + " or " + a + b + ": write a point, or no comma";
+      return false;
+    }
+    number[whole] = '.';
+    return true;
+  }
   std::optional<Value> atom(bool withUnit = true) {
     space();
     if (++m_depth > 60) return {};
@@ -105,6 +128,7 @@ private:
       if (r) r->v = -r->v;
     } else {
       std::string rest(m_t.substr(m_i));
+      if (!pointForComma(rest)) return {};
       char* end = nullptr;
       double x = std::strtod(rest.c_str(), &end);
       if (end != rest.c_str() && std::isfinite(x)) {
@@ -134,6 +158,15 @@ const std::vector<std::string>& unitNames() {
     return n;
   }();
   return names;
+}
+
+std::string unitScaled(std::string_view unit, double factor) {
+  const auto mm = millimetresPer(unit);
+  if (!mm || !(factor > 0)) return {};
+  if (factor == 1) return std::string(unit);
+  for (const auto& row : kUnits)
+    if (std::abs(row.mm * factor / *mm - 1) < 1e-9) return row.name;
+  return {};
 }
 
 Result<double> parseLength(std::string_view text, std::string_view partUnit) {

@@ -345,11 +345,19 @@ void printLimits(const Audit& a) {
 
 /// A count for people: three significant digits, thousands apart.
 std::string roundCount(double x) {
+  if (!(x < 1e12)) return formatNumber(x, 2); // no count any more
   double unit = x > 0 ? std::pow(10, std::max(0.0, std::floor(std::log10(x)) - 2)) : 1;
   std::string s = std::to_string(std::llround(std::round(x / unit) * unit));
   for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
   return s;
 }
+
+/// An option that is given empty is a slip of a script, not a wish for the default.
+const CLI::Validator notEmpty(
+    [](std::string& text) {
+      return text.find_first_not_of(" \t") == std::string::npos ? std::string("a value is missing") : std::string();
+    },
+    "");
 
 int forecastCommand(const MeshArgs& a) {
   auto brief = briefOf(a);
@@ -362,6 +370,8 @@ int forecastCommand(const MeshArgs& a) {
     auto part = partOf(*brief, a, *options, progress, false);
     if (!part) return fail(part.problem());
     Forecast f = forecastBrief(*brief, *part, progress);
+    for (const auto& p : f.problems)
+      if (p.severity == Severity::Error) return fail(p);
     auto shares = [](const std::vector<ForecastShare>& list) {
       nlohmann::json j = nlohmann::json::array();
       for (const auto& s : list) j.push_back({{"rule", s.rule}, {"name", s.name}, {"elements", s.elements}});
@@ -475,6 +485,13 @@ int seriesCommand(const MeshArgs& a) {
   });
 }
 
+/// What a brief says that has no effect is told even to scripts that want no other words.
+void sayUnheard(const Brief& brief, const std::string& unit) {
+  for (const auto& p : validateBrief(brief, unit))
+    for (const char* code : {"brief.unknown-key", "rule.unknown", "rule.not-yet", "rule.twice"})
+      if (p.code == code) say(p);
+}
+
 int meshCommand(const MeshArgs& a) {
   auto made = briefOf(a);
   if (!made) return fail(made.problem(), a.report);
@@ -492,6 +509,7 @@ int meshCommand(const MeshArgs& a) {
   return guarded(a.report, [&] {
     auto part = partOf(brief, a, *options, progress, true);
     if (!part) return fail(part.problem(), a.report);
+    if (a.quiet) sayUnheard(brief, part->unit);
     if (auto p = refusedByBudget(brief, *part, a.yes, progress)) return fail(*p, a.report);
     auto run = runBrief(brief, *part, a.threads, progress);
     watch.clear();
@@ -507,6 +525,8 @@ int meshCommand(const MeshArgs& a) {
         run->problems.insert(run->problems.end(), gate.objections.begin(), gate.objections.end());
         std::cerr << "nothing was written: " << gate.objections.size()
                   << (gate.objections.size() == 1 ? " thing stands against it\n" : " things stand against it\n");
+        if (a.quiet)
+          for (const auto& o : gate.objections) say(o);
       } else if (!gate.open())
         run->problems.push_back(gateOverruled(gate, a.accept));
     }
@@ -728,8 +748,9 @@ int improveCommand(const std::string& path, const std::string& limits, const std
     for (const auto& r : rules) {
       auto format =
           r.values.count("format") ? meshFormatByName(r.values.at("format")) : meshFormatOfPath(r.values.at("path"));
-      if (auto p = writeMesh(*m, *format, r.values.at("path"), 1)) return fail(*p, report);
-      if (auto p = verifyWritten(*m, *format, r.values.at("path"), 1)) return fail(*p, report);
+      const double scale = conventionalScale(*format, m->unit);
+      if (auto p = writeMesh(*m, *format, r.values.at("path"), scale)) return fail(*p, report);
+      if (auto p = verifyWritten(*m, *format, r.values.at("path"), scale)) return fail(*p, report);
     }
     auto angle = [](const Audit& a) { return a.metrics[static_cast<std::size_t>(Metric::MinDihedral)].min; };
     auto j = auditReport(*m, after);
@@ -748,8 +769,9 @@ int improveCommand(const std::string& path, const std::string& limits, const std
   });
 }
 
-int convertCommand(const std::string& in, const std::string& out, double scale, int order, const std::string& only) {
-  if (!(scale > 0)) return fail(usage("the scale must be above 0", "for example --scale 0.001"));
+int convertCommand(const std::string& in, const std::string& out, std::optional<double> asked, int order,
+                   const std::string& only) {
+  if (asked && !(*asked > 0)) return fail(usage("the scale must be above 0", "for example --scale 0.001"));
   std::string path = out;
   auto format = meshFormatOfPath(out);
   if (auto colon = out.find(':'); colon != std::string::npos && meshFormatByName(out.substr(0, colon))) {
@@ -764,13 +786,15 @@ int convertCommand(const std::string& in, const std::string& out, double scale, 
   if (order) {
     if (auto p = changeOrderOf(*m, order, only)) return fail(*p);
   }
+  const double scale = asked ? *asked : conventionalScale(*format, m->unit);
   if (auto p = writeMesh(*m, *format, path, scale)) return fail(*p);
   if (auto p = verifyWritten(*m, *format, path, scale)) return fail(*p);
   Box b;
-  for (const auto& n : m->nodes) b.add(scale * n);
-  std::cout << m->cells.size() << " elements, " << m->groups.size() << " groups, " << formatNumber(b.size().x(), 4)
-            << " x " << formatNumber(b.size().y(), 4) << " x " << formatNumber(b.size().z(), 4) << " written to "
-            << path << "\n";
+  for (const auto& n : m->nodes) b.add(n);
+  std::cout << m->cells.size() << " elements, " << m->groups.size() << " groups, "
+            << fileSizeText(b.size(), m->unit, scale) << " written to " << path << "\n";
+  if (m->unitAssumed && scale != 1 && !asked)
+    std::cout << in << " names no unit; " << m->unit << " was assumed (--scale gives another factor)\n";
   return 0;
 }
 
@@ -872,7 +896,7 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   std::string path, out, unit, limits, report, purpose;
   bool json = false, markdown = false, words = false, propose = false;
-  double scale = 1;
+  std::optional<double> scale;
   MeshArgs m;
   auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
   inspectCmd->add_option("PART", path)->required();
@@ -887,16 +911,16 @@ int main(int argc, char** argv) {
   auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
   for (auto* c : {meshCmd, surfaceCmd, forecastCmd, seriesCmd}) {
     c->add_option("INPUT", m.input, "brief or part")->required();
-    c->add_option("--size", m.size, "overall target, e.g. \"2 mm\"");
-    c->add_option("--min", m.min, "smallest size derived from shape");
-    c->add_option("--max", m.max, "largest size");
-    c->add_option("--growth", m.growth, "size ratio of neighbours");
-    c->add_option("--turn", m.turn, "degrees per element on curves");
+    c->add_option("--size", m.size, "overall target, e.g. \"2 mm\"")->check(notEmpty);
+    c->add_option("--min", m.min, "smallest size derived from shape")->check(notEmpty);
+    c->add_option("--max", m.max, "largest size")->check(notEmpty);
+    c->add_option("--growth", m.growth, "size ratio of neighbours")->check(notEmpty);
+    c->add_option("--turn", m.turn, "degrees per element on curves")->check(notEmpty);
     c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
     c->add_option("--slender", m.slender, "longest edge against the thickness of its wall; 0 lets elements be flat");
-    c->add_option("--order", m.order, "1 or 2");
+    c->add_option("--order", m.order, "1 or 2")->check(notEmpty);
     c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
-    c->add_option("--unit", m.unit, "take the part file's numbers in this unit");
+    c->add_option("--unit", m.unit, "take the part file's numbers in this unit")->check(notEmpty);
   }
   forecastCmd->add_flag("--json", m.json);
   for (auto* c : {meshCmd, seriesCmd}) {
@@ -930,7 +954,7 @@ int main(int argc, char** argv) {
   auto* convertCmd = app.add_subcommand("convert", "read a mesh and write it in another format");
   convertCmd->add_option("IN", path)->required();
   convertCmd->add_option("OUT", out)->required();
-  convertCmd->add_option("--scale", scale, "factor on coordinates");
+  convertCmd->add_option("--scale", scale, "factor on coordinates; without it those of a polyMesh are in metres");
   int order = 0;
   convertCmd->add_option("--order", order, "make elements of order 1 or 2")->check(CLI::Range(1, 2));
   convertCmd->add_option("--only", only, "change the order of this region or element set only");

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "exchange/exchange.h"
 #include "base/file.h"
+#include "base/units.h"
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
@@ -13,12 +15,14 @@ struct FormatRow {
   MeshFormat format;
   const char* name;
   const char* extension;
+  const char* unit;   ///< that numbers in such a file are in by convention; empty: any
+  bool oneGroupAFace; ///< a face stands in one set at most
 };
-constexpr FormatRow kFormats[] = {{MeshFormat::Vtu, "vtu", ".vtu"},
-                                  {MeshFormat::Inp, "inp", ".inp"},
-                                  {MeshFormat::Foam, "foam", ""},
-                                  {MeshFormat::Stl, "stl", ".stl"},
-                                  {MeshFormat::Ply, "ply", ".ply"}};
+constexpr FormatRow kFormats[] = {{MeshFormat::Vtu, "vtu", ".vtu", "", false},
+                                  {MeshFormat::Inp, "inp", ".inp", "", false},
+                                  {MeshFormat::Foam, "foam", "", "m", true},
+                                  {MeshFormat::Stl, "stl", ".stl", "", true},
+                                  {MeshFormat::Ply, "ply", ".ply", "", true}};
 } // namespace
 
 std::optional<MeshFormat> meshFormatByName(std::string_view name) {
@@ -37,6 +41,17 @@ const char* meshFormatName(MeshFormat f) {
   for (const auto& r : kFormats)
     if (r.format == f) return r.name;
   return "";
+}
+
+double conventionalScale(MeshFormat f, const std::string& unit) {
+  for (const auto& r : kFormats)
+    if (r.format == f && *r.unit)
+      if (const auto from = millimetresPer(unit), to = millimetresPer(r.unit); from && to) return *from / *to;
+  return 1;
+}
+bool holdsOneGroupAFace(MeshFormat f) {
+  return std::any_of(std::begin(kFormats), std::end(kFormats),
+                     [&](const auto& r) { return r.format == f && r.oneGroupAFace; });
 }
 
 std::vector<std::string> solverNames(const std::vector<std::string>& names) {

@@ -14,6 +14,12 @@ std::optional<MeshFormat> meshFormatByName(std::string_view name);
 std::optional<MeshFormat> meshFormatOfPath(const std::string& path);
 const char* meshFormatName(MeshFormat f);
 
+/// Factor that takes lengths in `unit` to the unit that files of this format are in by convention: 0.001 for a polyMesh
+/// of a part in mm. 1 where there is none.
+double conventionalScale(MeshFormat f, const std::string& unit);
+/// Whether a face can be in one set only, so that of overlapping sets the first has it.
+bool holdsOneGroupAFace(MeshFormat f);
+
 /// Writes the mesh, coordinates multiplied by `scale`.
 std::optional<Problem> writeMesh(const Mesh& mesh, MeshFormat format, const std::string& path, double scale = 1);
 /// Reads VTU (with its sibling NAME.boundary.vtp if there), .inp, or a folder with a polyMesh. All readers of meshes

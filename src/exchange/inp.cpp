@@ -57,7 +57,8 @@ void list(std::string& out, const std::vector<std::int32_t>& ids) {
 std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double scale) {
   std::string out;
   out.reserve(m.nodes.size() * 64 + m.cells.size() * 48);
-  out += "** mesh written by Tesselite; lengths in " + m.unit + (scale == 1 ? "" : " x " + formatNumber(scale)) +
+  const std::string unit = unitScaled(m.unit, scale);
+  out += "** mesh written by Tesselite; lengths in " + (unit.empty() ? m.unit + " x " + formatNumber(scale) : unit) +
          "\n*NODE, NSET=NALL\n";
   for (std::size_t i = 0; i < m.nodes.size(); ++i) {
     out += std::to_string(i + 1);

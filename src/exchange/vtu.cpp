@@ -6,6 +6,7 @@
 #include "base/checksum.h"
 #include "base/file.h"
 #include "base/trial.h"
+#include "base/units.h"
 #include "exchange/exchange.h"
 #include <filesystem>
 #include <map>
@@ -193,6 +194,7 @@ vtkIntArray* valuesOf(vtkDataSetAttributes* d, const char* name, vtkIdType count
 Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, const Progress* progress) {
   auto text = readFile(path);
   if (!text) return text.problem();
+  if (text->substr(0, 4096).find("<VTKFile") == std::string::npos) return unreadable(path, "it is no VTU file");
   if (!readerSurvives("vtu", path, progress))
     return unreadable(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<ErrorCatcher> errors;
@@ -252,7 +254,7 @@ std::string surfaceText(const Mesh& m, double scale, const std::string& id) {
   addNames(surface, "group_names", names);
   addNames(surface, "group_dims", dims);
   addNames(surface, "group_roles", roles);
-  addNames(surface, "unit", {m.unit});
+  if (const auto unit = unitScaled(m.unit, scale); !unit.empty()) addNames(surface, "unit", {unit});
   if (!id.empty()) addNames(surface, kMeshId, {id});
   vtkNew<vtkXMLPolyDataWriter> pw;
   return textOf(pw, surface);
@@ -291,7 +293,7 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
   };
   if (anySaid(m.materials)) addNames(grid, "region_materials", m.materials);
   if (anySaid(m.media)) addNames(grid, "region_media", m.media);
-  addNames(grid, "unit", {m.unit});
+  if (const auto unit = unitScaled(m.unit, scale); !unit.empty()) addNames(grid, "unit", {unit});
   std::vector<std::string> sets, dims; // of cells and nodes; those of faces lie beside
   for (const auto& g : m.groups) {
     if (g.dim == 2) continue;

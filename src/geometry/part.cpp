@@ -3,9 +3,13 @@
 #include "base/units.h"
 #include "geometry/facet_shape.h"
 #include "geometry/kernel_shape.h"
+#include <cerrno>
 #include <cmath>
+#include <cstring>
+#include <fcntl.h>
 #include <filesystem>
 #include <set>
+#include <unistd.h>
 
 namespace tess {
 
@@ -260,6 +264,9 @@ Result<Part> loadPart(const std::string& path, const LoadOptions& options, Progr
   if (fs::is_directory(path, ec) || fs::file_size(path, ec) == 0)
     return fileProblem(path, "file.empty", "the part file is empty or a folder", "there is nothing to read",
                        "export the part again");
+  if (::faccessat(AT_FDCWD, path.c_str(), R_OK, AT_EACCESS) != 0 && errno == EACCES) // libraries would call it damaged
+    return fileProblem(path, "file.forbidden", "the part file may not be read", std::strerror(errno),
+                       "give yourself the right to read it, or copy it to where you have it");
   if (!options.unit.empty() && !millimetresPer(options.unit)) {
     Problem p = fileProblem(path, "unit.unknown", "unknown unit '" + options.unit + "'", "",
                             "use one of mm, m, cm, in, ft, um, km");

@@ -2,6 +2,7 @@
 #include "job/forecast.h"
 #include "base/bvh.h"
 #include "base/parallel.h"
+#include "job/capacity.h"
 #include "job/preview.h"
 #include "job/values.h"
 #include <cmath>
@@ -42,6 +43,12 @@ Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress)
   std::vector<Problem> problems;
   auto groups = resolveGroups(brief, part, problems);
   SizeRequest request = sizeRequestOf(brief, part, groups, problems, &progress);
+  if (auto p = tooManyElements(brief, part, request)) {
+    Forecast f;
+    f.problems = std::move(problems);
+    f.problems.push_back(*p);
+    return f;
+  }
   meetBudget(brief, part, request, 1, progress);
   Forecast f = forecastField(brief, part, makeSizeField(part, request, &progress), progress);
   f.problems.insert(f.problems.begin(), problems.begin(), problems.end());

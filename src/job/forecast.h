@@ -28,7 +28,8 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
 /// allow. `correction`: elements of an earlier mesh over those forecast for it.
 void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, double correction, Progress& progress);
 /// Deterministic for any number of threads; well under a second for parts of some hundred faces.
-/// Throws Cancelled on a stop.
+/// Where the sizes ask for more than the machine holds, nothing but an error among the problems. Throws Cancelled on a
+/// stop.
 Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress);
 
 /// The warning that a mesh would pass the budget of its brief, if it would.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/gate.h"
 #include "job/reuse.h"
+#include <algorithm>
 #include <map>
 #include <set>
 
@@ -37,15 +38,13 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
     return g;
   }
   std::set<double> scales;
-  for (const auto& f : files)
-    if (auto x = fileScale(run, f)) scales.insert(*x);
-  if (scales.empty()) scales.insert(1);
-  for (double scale : scales) {
-    Vec3 s = scale * box.size();
-    g.size += (g.size.empty() ? "" : "; ") + formatNumber(s.x(), 5) + " x " + formatNumber(s.y(), 5) + " x " +
-              formatNumber(s.z(), 5) +
-              (scale == 1 ? " " + m.unit : " (coordinates in " + m.unit + " times " + formatNumber(scale, 6) + ")");
+  bool oneGroup = false; // a file keeps one group of a face
+  for (const auto& f : files) {
+    if (auto x = fileScale(run.brief, m.unit, f)) scales.insert(*x);
+    if (auto x = fileFormat(f)) oneGroup = oneGroup || holdsOneGroupAFace(*x);
   }
+  if (scales.empty()) scales.insert(1);
+  for (double scale : scales) g.size += (g.size.empty() ? "" : "; ") + fileSizeText(box.size(), m.unit, scale);
 
   const Audit& a = run.audit;
   if (!a.soundness.sound())
@@ -77,6 +76,19 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   for (const auto& name : empty)
     object("gate.empty-set", "the set '" + name + "' holds nothing", "a boundary condition on it would act on nothing",
            "mend the group's description, or take it out");
+  for (const auto& x : m.groups) {
+    if (x.dim != 2) continue;
+    const auto inside = static_cast<std::size_t>(std::count_if(x.items.begin(), x.items.end(), [&](auto f) {
+      const auto& r = m.faceRegions[static_cast<std::size_t>(f)];
+      return r[0] >= 0 && r[1] >= 0;
+    }));
+    if (inside && inside < x.items.size())
+      object("gate.mixed-set",
+             "the set '" + x.name + "' holds " + std::to_string(x.items.size() - inside) +
+                 " outer boundary elements and " + std::to_string(inside) + " between bodies",
+             "a pressure on it would load the inside as well",
+             "make two groups of it, or say on its card whether faces between bodies belong to it");
+  }
   std::size_t outer = 0, unnamed = 0, doubled = 0;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     bool outside = m.faceRegions[f][0] < 0 || m.faceRegions[f][1] < 0;
@@ -88,15 +100,18 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   if (!faceGroups)
     object("gate.no-groups", "no boundary has a name", "the solver will get no sets to put conditions on",
            "let the part propose groups, or select faces and press G");
-  else if (unnamed)
+  else if (unnamed && !now.first("stay_free")) {
     object("gate.unnamed",
            count(unnamed, "boundary element is", "boundary elements are") + " in no group (" +
                percentText(static_cast<double>(unnamed) / static_cast<double>(std::max<std::size_t>(1, outer))) +
                " of the boundary)",
-           "no condition can be put on them by name", "add their faces to a group if the solver needs them");
-  if (doubled)
+           "no condition can be put on them by name",
+           "add their faces to a group if the solver needs them; the rule 'stay_free' says that it does not");
+    g.objections.back().fix = "leave them free";
+  }
+  if (doubled && oneGroup)
     object("gate.doubled", count(doubled, "boundary element is", "boundary elements are") + " in two groups or more",
-           "formats with one patch per face keep the first group only", "take the faces out of one of the groups");
+           "a polyMesh, STL or PLY keeps the first group of a face only", "take the faces out of one of the groups");
   return g;
 }
 

@@ -100,6 +100,7 @@ public:
     const std::string& unit = m_part.unit;
     auto face = [&](int e) -> const PartFace& { return m_part.faces[static_cast<std::size_t>(e)]; };
     bool faces = g.dim == Dim::Face;
+    if (faces) sides(r, c, g);
     if (set("cad_name")) {
       std::string n = r.get("cad_name");
       auto named = [&](const std::string& x) { return matchesName(n, x); };
@@ -219,6 +220,29 @@ private:
   std::vector<Problem>& m_problems;
   std::set<std::string> m_active;
 
+  bool between(int face) const {
+    const auto& b = m_part.faces[static_cast<std::size_t>(face)].bodies;
+    return b[0] >= 0 && b[1] >= 0;
+  }
+  /// Leaves out faces between bodies, or outer ones, as the rule says. What only describes a shape means outer faces: a
+  /// pressure on faces between bodies would load the inside.
+  void sides(const Rule& r, std::vector<int>& c, ResolvedGroup& g) {
+    if (m_part.bodies.size() < 2) return;
+    std::string want = r.get("between");
+    const bool told = std::any_of(std::begin(kTelling), std::end(kTelling), [&](auto k) { return !r.get(k).empty(); });
+    if (want.empty() && !told) {
+      want = "not";
+      // Spreading from a face between bodies means these.
+      auto from = parsePoints(r.get("spread_from"), m_part.unit);
+      if (from && !from->empty() && between(nearest(Dim::Face, from->front()))) want = "only";
+      g.outerByDefault = want == "not";
+    }
+    if (want.empty() || want == "also") return;
+    std::erase_if(c, [&](int f) { return between(f) == (want == "not"); });
+  }
+  /// Slots that name faces instead of describing them.
+  static constexpr const char* kTelling[] = {"cad_name", "colour", "nearest", "any_of", "all_of"};
+
   void problem(const char* code, const std::string& what, std::size_t rule, const std::string& todo) {
     Problem p;
     p.severity = Severity::Warning;
@@ -266,6 +290,16 @@ std::vector<ResolvedGroup> resolveGroups(const Brief& asWritten, const Part& par
     p.where = "rule " + std::to_string(i + 1);
     p.why = "no entity of the part fits: " + sentenceOf(brief.rules[i]);
     p.todo = "change its description, or remove it";
+    if (r.back().outerByDefault) {
+      Brief also = brief;
+      also.rules[i].values["between"] = "only";
+      std::vector<Problem> none;
+      if (const auto inner = Resolver(also, part, none).resolve(i).entities; !inner.empty()) {
+        p.why = "only faces between bodies fit (" + std::to_string(inner.size()) + "), and such a description means " +
+                "outer ones";
+        p.todo = "say that faces between bodies are wanted: between = \"only\"";
+      }
+    }
     problems.push_back(p);
   }
   return r;

@@ -12,6 +12,7 @@ struct ResolvedGroup {
   Dim dim = Dim::Face;
   std::vector<int> entities; ///< ascending
   int rule = -1;
+  bool outerByDefault = false; ///< faces between bodies were left out without being asked about
 };
 /// All groups of the brief in order; what matches nothing, or refers to a group that is not there, is a problem.
 std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, std::vector<Problem>& problems);

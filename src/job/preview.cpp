@@ -2,6 +2,7 @@
 #include "job/preview.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "job/run.h"
 #include "job/size_rules.h"
 #include "job/values.h"
 #include "size/opposite.h"
@@ -266,6 +267,7 @@ std::string countOf(Dim dim, std::size_t n) {
 } // namespace
 
 std::string roughly(double n) {
+  if (!(n < 1e12)) return formatNumber(n, 2); // no count any more
   const double unit = n >= 100 ? std::pow(10, std::floor(std::log10(n)) - 1) : 1;
   std::string t = std::to_string(std::llround(std::round(n / unit) * unit));
   for (std::size_t i = t.size(); i > 3;) t.insert(i -= 3, "\u202F");
@@ -321,6 +323,9 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       for (std::size_t b = 0; b < part.bodies.size(); ++b)
         if (matchesName(name, part.bodies[b].name)) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
   if (r.kind == "group") p.text = countOf(p.dim, p.lit.size());
+  if (r.kind == "hand_over")
+    if (auto scale = fileScale(alone, part.unit, r))
+      p.text = fileSizeText(part.box.size(), part.unit, *scale) + " in the file";
   if ((r.kind == "limit" || r.kind == "accept") && !target.empty())
     p.text = "elements that touch " + countOf(p.dim, p.lit.size());
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;

@@ -179,6 +179,7 @@ const std::vector<AlikeInfo>& alikeTable() {
 std::optional<Rule> describeAlike(const Part& part, int face, Alike how) {
   const auto& f = part.faces[static_cast<std::size_t>(face)];
   Rule r = faceGroup();
+  if (f.bodies[0] >= 0 && f.bodies[1] >= 0 && how != Alike::Opposite) r.values["between"] = "only";
   switch (how) {
   case Alike::Smooth:
     r.values["spread_from"] = formatPoint(typicalPoint(part, Dim::Face, face));

@@ -88,8 +88,8 @@ const std::vector<RuleKind>& ruleTable() {
          "{radius_max}] [of area {area_min}] [to {area_max}] "
          "[facing {normal}] [within {normal_angle} of it] [outermost towards {outermost}] [spread from {spread_from}] "
          "[up to {spread_angle}] [inside "
-         "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}] [, "
-         "role {role}] [, {medium}] [of {material}]",
+         "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}] "
+         "[, faces between bodies {between}] [, role {role}] [, {medium}] [of {material}]",
          "size",
          "highlight",
          "A named set, found by what describes it: all conditions given must hold. It is found again when the part "
@@ -116,10 +116,23 @@ const std::vector<RuleKind>& ruleTable() {
           text("any_of", SlotType::Names, "in at least one of these groups"),
           text("all_of", SlotType::Names, "in all of these groups"),
           text("except", SlotType::Names, "in none of these groups"),
+          choice("between", "",
+                 "faces that two bodies share: not taken, taken as well, or taken only; left empty, a group that is "
+                 "picked, named in the file or put together from others has what that says, and any other has outer "
+                 "faces only",
+                 {"not", "also", "only"}),
           choice("role", "", "what the solver is to do with these faces",
                  {"inlet", "outlet", "wall", "symmetry", "periodic", "fixed", "loaded", "contact"}),
           choice("medium", "", "kind of region, for bodies", {"solid", "fluid"}),
           text("material", SlotType::Text, "label of the material, for bodies")}});
+    t.push_back({"stay_free",
+                 "Groups",
+                 "Faces without a name stay free",
+                 "audit",
+                 "none",
+                 "No condition is put on outer faces that are in no group: they are no finding, and nothing to ask "
+                 "about before a hand-over.",
+                 {}});
     t.push_back({"overlap",
                  "Part",
                  "Where bodies overlap, {keep} keep the space",
@@ -343,15 +356,19 @@ const std::vector<RuleKind>& ruleTable() {
                  "renamed on their own cards.",
                  {text("what", SlotType::Text, "the region or set as it is called", true),
                   text("name", SlotType::Text, "its name from now on", true)}});
-    t.push_back({"hand_over",
-                 "Hand-over",
-                 "Write {path} as {format}[, scaled by {scale}]",
-                 "export",
-                 "none",
-                 "A file for a solver; relative paths start at the brief.",
-                 {text("path", SlotType::Path, "file, or folder for foam", true),
-                  choice("format", "", "by the path's extension when not given", {"vtu", "inp", "foam", "stl", "ply"}),
-                  ranged("scale", SlotType::Number, "1", "factor on all coordinates", 0, 1e12, true)}});
+    t.push_back(
+        {"hand_over",
+         "Hand-over",
+         "Write {path} as {format}[, scaled by {scale}]",
+         "export",
+         "none",
+         "A file for a solver; relative paths start at the brief.",
+         {text("path", SlotType::Path, "file, or folder for foam", true),
+          choice("format", "", "by the path's extension when not given", {"vtu", "inp", "foam", "stl", "ply"}),
+          ranged("scale", SlotType::Number, "",
+                 "factor on all coordinates; when not given, 1, but for formats that are in metres by convention "
+                 "(foam), which are written in metres",
+                 0, 1e12, true)}});
     return t;
   }();
   return table;
@@ -451,7 +468,7 @@ std::optional<Problem> checkSlot(const Slot& s, const std::string& value, const 
   case SlotType::Integer:
   case SlotType::Angle: {
     auto v = s.type == SlotType::Angle ? parseAngle(value) : parseNumber(value);
-    if (!v) return badValue(s, value, "a number is expected");
+    if (!v) return badValue(s, value, v.problem().why.empty() ? "a number is expected" : v.problem().why);
     if (s.type == SlotType::Integer && *v != std::floor(*v)) return badValue(s, value, "a whole number is expected");
     return bounds(*v);
   }

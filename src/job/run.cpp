@@ -2,6 +2,8 @@
 #include "audit/places.h"
 #include "base/bvh.h"
 #include "base/memory.h"
+#include "base/units.h"
+#include "job/capacity.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limits.h"
@@ -534,35 +536,6 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   judgeFlat(run, part.unit);
 }
 
-/// Elements that sizes alone make for certain, with the rule that makes most of them; far below the forecast, but
-/// known at once.
-std::pair<double, int> leastElements(const Part& part, const SizeRequest& request, double target) {
-  double sum = 8.5 * part.volume() / (target * target * target) + 9 * part.surfaceArea() / (target * target),
-         most = sum;
-  int rule = -1;
-  auto add = [&](double n, int r) {
-    sum += n;
-    if (n > most) most = n, rule = r;
-  };
-  for (const auto& l : request.local) {
-    double n = 0, h = l.size;
-    for (int e : l.entities) {
-      auto i = static_cast<std::size_t>(e);
-      if (l.dim == Dim::Face) n += 9 * part.faces[i].area / (h * h);
-      if (l.dim == Dim::Body) n += 8.5 * part.bodies[i].volume / (h * h * h);
-      if (l.dim == Dim::Edge) n += 20 * part.edges[i].length / h;
-    }
-    add(n, l.rule);
-  }
-  for (const auto& z : request.zones) { // a third of its box, and of that what the part's box leaves
-    Box b = z.zone.box();
-    Vec3 d = (b.hi.cwiseMin(part.box.hi) - b.lo.cwiseMax(part.box.lo)).cwiseMax(0);
-    double filled = std::min(1.0, part.volume() / std::max(1e-300, part.box.size().prod()));
-    add(8.5 * 0.33 * filled * d.prod() / (z.size * z.size * z.size), z.rule);
-  }
-  return {sum, rule};
-}
-
 } // namespace
 
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
@@ -584,19 +557,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   for (std::size_t i = part.problems.size(); i < run.problems.size(); ++i)
     if (run.problems[i].severity == Severity::Error) return run.problems[i];
   // A size that asks for more elements than the machine can hold is refused before anything is built.
-  double target = overallTarget(brief, part);
-  if (auto [least, rule] = leastElements(part, request, target); least > 3e8 && !brief.first("take_mesh")) {
-    Problem p;
-    p.fault = Fault::Usage;
-    p.code = "size.absurd";
-    p.what = (rule < 0 ? "a size of " + formatNumber(target, 4) + " " + part.unit
-                       : "the rule '" + sentenceOf(brief.rules[static_cast<std::size_t>(rule)]) + "'") +
-             " would need about " + roughly(least) + " elements";
-    p.where = part.sizeText();
-    p.why = "that is more than a machine can hold";
-    p.todo = "ask for a larger size, or check the unit of the part and of the size";
-    return p;
-  }
+  if (!brief.first("take_mesh"))
+    if (auto p = tooManyElements(brief, part, request)) return *p;
   MeshOptions options;
   options.threads = run.threads;
   if (const Rule* f = brief.first("fill")) options.order = f->get("order") == "2" ? 2 : 1;
@@ -681,7 +643,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   for (const auto& f : part.faces) run.partCenter += f.area / std::max(1e-300, run.partArea) * f.center;
   for (std::size_t f = 0; f < run.mesh.faces.size(); ++f) run.surfaceArea += faceArea(run.mesh, f);
   auto loose = unassignedFaces(part, run.groups);
-  if (!loose.empty() && !run.groups.empty()) {
+  if (!loose.empty() && !run.groups.empty() && !brief.first("stay_free")) {
     Problem p;
     p.severity = Severity::Note;
     p.code = "groups.unassigned";
@@ -716,6 +678,8 @@ Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, P
   options.onlySurface = true;
   auto read = loadOptionsOf(brief);
   if (!read) return read.problem();
+  if (!brief.first("take_mesh"))
+    if (auto p = tooManyElements(brief, part, request)) return *p;
   auto m = brief.first("take_mesh") ? takeMesh(part, *read, progress)
                                     : meshPart(part, makeSizeField(part, request, &progress), options, progress);
   if (!m) return m.problem();
@@ -761,17 +725,32 @@ Result<RunResult> runWithNodeMoved(const RunResult& run, const Part& part, std::
   });
 }
 
-Result<double> fileScale(const RunResult& run, const Rule& rule) {
+std::optional<MeshFormat> fileFormat(const Rule& rule) {
+  return rule.get("format").empty() ? meshFormatOfPath(rule.get("path")) : meshFormatByName(rule.get("format"));
+}
+
+Result<double> fileScale(const Brief& brief, const std::string& unit, const Rule& rule) {
   const Slot* slot = ruleKind("hand_over")->slot("scale");
   Rule plain = rule;
-  plain.values["scale"] = settledText(run.brief, *slot, rule.get("scale"));
-  if (auto p = checkSlot(*slot, plain.values["scale"], run.mesh.unit)) return *p;
-  return slotNumber(plain, "scale", run.mesh.unit);
+  if (rule.get("scale").empty()) {
+    const auto format = fileFormat(rule);
+    return format ? conventionalScale(*format, unit) : 1.0;
+  }
+  plain.values["scale"] = settledText(brief, *slot, rule.get("scale"));
+  if (auto p = checkSlot(*slot, plain.values["scale"], unit)) return *p;
+  return slotNumber(plain, "scale", unit);
+}
+
+std::string fileSizeText(const Vec3& size, const std::string& unit, double scale) {
+  const Vec3 s = scale * size;
+  const std::string there = unitScaled(unit, scale);
+  return formatNumber(s.x(), 5) + " x " + formatNumber(s.y(), 5) + " x " + formatNumber(s.z(), 5) + " " +
+         (there.empty() ? "(coordinates in " + unit + " times " + formatNumber(scale, 6) + ")" : there);
 }
 
 std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
   std::string path = run.brief.resolve(rule.get("path"));
-  auto format = rule.get("format").empty() ? meshFormatOfPath(path) : meshFormatByName(rule.get("format"));
+  const auto format = fileFormat(rule);
   if (!format) {
     Problem p;
     p.fault = Fault::Usage;
@@ -780,7 +759,7 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
     p.todo = "name one of vtu, inp, foam, stl, ply";
     return p;
   }
-  auto scale = fileScale(run, rule);
+  auto scale = fileScale(run.brief, run.mesh.unit, rule);
   if (!scale) return scale.problem();
   if (std::error_code ec; std::filesystem::equivalent(path, run.brief.partPath(), ec)) {
     Problem p;

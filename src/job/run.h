@@ -58,8 +58,13 @@ Result<RunResult> improveRun(const RunResult& run, const Part& part, const std::
 /// The run with one node moved (job/move_node.h) and judged again. Throws Cancelled on a stop.
 Result<RunResult> runWithNodeMoved(const RunResult& run, const Part& part, std::int32_t node, const Vec3& to,
                                    Progress& progress);
-/// Factor on the coordinates that a rule 'hand_over' asks for; fails when it is no number above 0.
-Result<double> fileScale(const RunResult& run, const Rule& rule);
+/// The format that a rule 'hand_over' names, or the path's extension.
+std::optional<MeshFormat> fileFormat(const Rule& rule);
+/// Factor on the coordinates, given in `unit`, that a rule 'hand_over' asks for, or that its format's convention does;
+/// fails when it is no number above 0.
+Result<double> fileScale(const Brief& brief, const std::string& unit, const Rule& rule);
+/// What a mesh of this size measures in a file: "0.25 x 0.12 x 0.1 m".
+std::string fileSizeText(const Vec3& size, const std::string& unit, double scale);
 /// Writes the file of a hand-over rule and reads it back.
 std::optional<Problem> handOver(const RunResult& run, const Rule& rule);
 /// The report; keys are stable.

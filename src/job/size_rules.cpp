@@ -187,6 +187,7 @@ public:
       }
       if (!points) followNamedPoints();
     }
+    tellOverruled();
     return std::move(m_out);
   }
 
@@ -296,6 +297,29 @@ private:
       for (const auto& g : m_groups)
         if (g.name == name && !g.entities.empty()) m_out.local.push_back({g.dim, g.entities, h, m_rule, within});
     }
+  }
+
+  /// A size that another rule asks to be smaller on all of the same faces, edges or bodies does nothing; said once, as
+  /// both cards look alike.
+  void tellOverruled() {
+    std::set<int> told;
+    for (const auto& weak : m_out.local)
+      for (const auto& strong : m_out.local) {
+        if (weak.rule == strong.rule || weak.dim != strong.dim || strong.within < weak.within) continue;
+        if (strong.size > weak.size || (strong.size == weak.size && strong.rule > weak.rule)) continue;
+        if (weak.entities.empty() || weak.entities != strong.entities || !told.insert(weak.rule).second) continue;
+        m_rule = weak.rule;
+        warn("size.overruled",
+             "rule " + std::to_string(strong.rule + 1) + " (" + formatNumber(strong.size, 4) + " " + m_part.unit +
+                 ") holds there, not this one (" + formatNumber(weak.size, 4) + " " + m_part.unit + ")",
+             "both are on the same " +
+                 std::string(weak.dim == Dim::Body   ? "bodies"
+                             : weak.dim == Dim::Face ? "faces"
+                             : weak.dim == Dim::Edge ? "edges"
+                                                     : "points") +
+                 ", and of sizes at one place the smallest holds",
+             "take one of them out, or switch it off");
+      }
   }
 
   void through(const Rule& r) {

@@ -18,6 +18,28 @@ TEST(Units, lengthsCarryUnitsAndArithmetic) {
   EXPECT_NEAR(*parseLength("3 mm * (6 mm / 2 mm)", "mm"), 9, 1e-12);
 }
 
+TEST(Units, aCommaIsTakenForAPointWhereItCanMeanNothingElse) {
+  EXPECT_DOUBLE_EQ(*parseLength("0,8 mm", "mm"), 0.8);
+  EXPECT_DOUBLE_EQ(*parseLength("0,125", "mm"), 0.125);
+  EXPECT_DOUBLE_EQ(*parseLength("2 * (1,25 mm + 1 mm)", "mm"), 4.5);
+  EXPECT_DOUBLE_EQ(*parseNumber("12,5"), 12.5);
+  for (const char* text : {"1,500 mm", "1,500,000", "1.500,5", "1,5,2"}) {
+    auto r = parseLength(text, "mm");
+    ASSERT_FALSE(r) << text;
+    EXPECT_NE(r.problem().why.find("point"), std::string::npos) << text << ": " << r.problem().why;
+  }
+  EXPECT_FALSE(parseLength("1, 5", "mm"));
+  EXPECT_FALSE(parseLength(",5", "mm"));
+}
+
+TEST(Units, scaledNumbersAreInAnotherUnit) {
+  EXPECT_EQ(unitScaled("mm", 0.001), "m");
+  EXPECT_EQ(unitScaled("in", 25.4), "mm");
+  EXPECT_EQ(unitScaled("mm", 1), "mm");
+  EXPECT_EQ(unitScaled("mm", 0.7), "");
+  EXPECT_EQ(unitScaled("furlong", 1), "");
+}
+
 TEST(Units, nonsenseIsAProblemNotAZero) {
   for (const char* t : {"", "abc", "2 parsec", "2 mm mm", "1/0", "2 mm * 3 mm", "((((", "nan", "1e999"})
     EXPECT_FALSE(parseLength(t, "mm").ok()) << t;

@@ -56,6 +56,49 @@ TEST(CommandLine, theGateHoldsFilesBackUntilAReasonIsGiven) {
   EXPECT_NE(readFile(report)->find("only the shape matters"), std::string::npos);
 }
 
+TEST(CommandLine, quietScriptsHearWhatHasNoEffectAndWhatStandsAgainstAFile) {
+  TempFolder dir;
+  const std::string brief =
+      dir.write("a.brief", "format = 1\ncolour = \"x\"\n[part]\nfile = \"" + demo("saddle-clamp.step") +
+                               "\"\n[[rule]]\nis = \"everywhere\"\ntaget = \"5 mm\"\n" + "[[rule]]\nis = \"sise\"\n");
+  const auto said = [&](const std::string& args) {
+    std::system((TESSEL + (" " + args) + " > /dev/null 2> " + (dir / "said")).c_str());
+    return *readFile(dir / "said");
+  };
+  const std::string words = said("mesh " + brief + " --size '9 mm' --gate --quiet --out " + (dir / "m.inp"));
+  for (const char* word : {"'colour'", "'taget'", "'sise'", "no boundary has a name"})
+    EXPECT_NE(words.find(word), std::string::npos) << word << " in\n" << words;
+  EXPECT_EQ(words.find("thin area"), std::string::npos) << "what a run found is for others";
+  EXPECT_NE(said("mesh " + demo("saddle-clamp.step") + " --size ''").find("a value is missing"), std::string::npos);
+  for (const char* verb : {"mesh", "forecast"}) {
+    const std::string absurd = said(std::string(verb) + " " + demo("saddle-clamp.step") + " --size '1e-9 mm'");
+    EXPECT_NE(absurd.find("1.7e+32 elements"), std::string::npos) << absurd;
+    EXPECT_NE(absurd.find("this machine"), std::string::npos) << absurd;
+  }
+}
+
+TEST(CommandLine, filesThatMayNotBeReadOrAreNoneAreToldAsThat) {
+  TempFolder dir;
+  EXPECT_NE(loadPart(dir.write("a.step", "x")).problem().code, "file.forbidden");
+  const std::string garbage = dir.write("g.vtu", std::string("\x01\x02garbage\xff", 10));
+  auto m = readMesh(garbage);
+  ASSERT_FALSE(m);
+  EXPECT_NE(m.problem().why.find("no VTU file"), std::string::npos) << m.problem().why;
+  for (const char* name : {"s.step", "s.vtu", "s.brief"}) dir.write(name, "x");
+  for (const char* name : {"s.step", "s.vtu", "s.brief"})
+    std::filesystem::permissions(dir / name, std::filesystem::perms::none);
+  // The superuser may read everything: as somebody else.
+  const bool super = ::geteuid() == 0;
+  ASSERT_TRUE(!super || ::seteuid(65534) == 0);
+  const auto step = loadPart(dir / "s.step");
+  const auto vtu = readMesh(dir / "s.vtu");
+  const auto brief = loadBrief(dir / "s.brief");
+  ASSERT_TRUE(!super || ::seteuid(0) == 0);
+  EXPECT_EQ(step.problem().code, "file.forbidden");
+  EXPECT_EQ(vtu.problem().code, "file.forbidden");
+  EXPECT_EQ(brief.problem().code, "file.forbidden");
+}
+
 TEST(CommandLine, meshWritesAllFormatsAndTheReport) {
   TempFolder dir;
   std::string d = dir / "";

@@ -68,7 +68,7 @@ TEST(Gate, objectsToWhatASolverWouldStumbleOver) {
   part.unitAssumed = false;
   auto codes = [&](const Brief& now) {
     std::set<std::string> r;
-    for (const auto& p : gateOf(run, part, now).objections) r.insert(p.code);
+    for (const auto& p : gateOf(run, part, now, {rule("hand_over", {{"path", "x.stl"}})}).objections) r.insert(p.code);
     return r;
   };
   EXPECT_EQ(codes(run.brief), (std::set<std::string>{"gate.unnamed"}));
@@ -94,7 +94,7 @@ TEST(Gate, objectsToWhatASolverWouldStumbleOver) {
   std::vector<Rule> files{rule("hand_over", {{"path", "a.inp"}}),
                           rule("hand_over", {{"path", "b.inp"}, {"scale", "0.001"}})};
   EXPECT_EQ(gateOf(run, part, run.brief, files).size,
-            "0.002 x 0.001 x 0.001 (coordinates in mm times 0.001); 2 x 1 x 1 mm");
+            "0.002 x 0.001 x 0.001 m; 2 x 1 x 1 mm");
 }
 
 TEST(Gate, aCompleteMeshPasses) {
