@@ -2,6 +2,7 @@
 #include "geometry/kernel_import.h"
 #include "base/units.h"
 #include "geometry/kernel_signals.h"
+#include "geometry/mend_curves.h"
 #include "geometry/unreadable.h"
 #include <BOPAlgo_Builder.hxx>
 #include <BRepBndLib.hxx>
@@ -576,8 +577,22 @@ void imprint(KernelModel& model, double diagonal, const LoadOptions& options) {
 
 } // namespace
 
+/// How far an edge may stray from its face, as a share of the part, before the curves on the face are made anew.
+constexpr double kStray = 1e-4;
+
 std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal,
                                          const LoadOptions& options) {
+  int mended = loose.IsNull() ? 0 : mendParameterCurves(loose, kStray * diagonal);
+  for (auto& b : model.bodies) mended += mendParameterCurves(b.solid, kStray * diagonal);
+  if (mended) {
+    Problem p;
+    p.severity = Severity::Note;
+    p.code = "part.mended-curves";
+    p.what = std::to_string(mended) +
+             (mended == 1 ? " round face had edges that missed it" : " round faces had edges that missed them");
+    p.why = "the edges were right in space, but not where the face lies in its own coordinates";
+    model.problems.push_back(p);
+  }
   // Solids inside the loose shape are bodies already; the rest is sewn.
   TopTools_IndexedMapOfShape solids;
   TopoDS_Compound rest;

@@ -6,6 +6,7 @@
 #include "geometry/facet_shape.h"
 #include "geometry/kernel_import.h"
 #include "geometry/kernel_signals.h"
+#include "geometry/own_triangles.h"
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
@@ -30,6 +31,7 @@
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <GCPnts_AbscissaPoint.hxx>
+#include <GCPnts_TangentialDeflection.hxx>
 #include <GProp_GProps.hxx>
 #include <GeomAdaptor_Surface.hxx>
 #include <Geom_OffsetSurface.hxx>
@@ -150,8 +152,9 @@ public:
   }
   FaceProjection projectToFace(int face, const Vec3& p) const override;
   Result<Tessellation> tessellate(double deflection, double angleRad, const Progress* progress) const override;
-  Result<Tessellation> tessellateOnce(double deflection, double angleRad, bool otherWay,
-                                      const Progress* progress) const;
+  Result<Tessellation> tessellateOnce(double deflection, double angleRad, bool otherWay, const Progress* progress,
+                                      const std::vector<char>* own = nullptr) const;
+  std::vector<double> divisionOf(const TopoDS_Edge& edge, double deflection, double angleRad) const;
 };
 
 FaceProjection analytic(const KernelFace& f, const Vec3& p) {
@@ -381,11 +384,41 @@ Result<Tessellation> KernelShape::tessellate(double deflection, double angleRad,
     if (t && brokenFace(*t, faces.size()) < 0) return t;
     if (!last || (t && !last->ok())) last = std::move(t);
   }
+  // Faces that the kernel finds no whole triangulation for get one of our own, one after the other as they show.
+  std::vector<char> own(faces.size(), 0);
+  for (std::size_t n = 0; n < faces.size(); ++n) {
+    auto t = tessellateOnce(deflection, angleRad, false, progress, &own);
+    const int broken = t ? brokenFace(*t, faces.size()) : t.problem().faces.empty() ? -1 : t.problem().faces[0];
+    if (t && broken < 0) return t;
+    if (broken < 0 || own[static_cast<std::size_t>(broken)]) break;
+    own[static_cast<std::size_t>(broken)] = 1;
+  }
   return std::move(*last); // a hole that is left ends the run as a leak with its place
 }
 
+/// Parameters at which an edge is divided by the faces that have triangles; where none has, by its own bend.
+std::vector<double> KernelShape::divisionOf(const TopoDS_Edge& e, double deflection, double angleRad) const {
+  TopLoc_Location loc;
+  const int k = edgeMap.FindIndex(e);
+  for (const auto& f : faces) {
+    const Handle(Poly_Triangulation) tri = BRep_Tool::Triangulation(f->face, loc);
+    if (tri.IsNull()) continue;
+    const Handle(Poly_PolygonOnTriangulation) poly =
+        BRep_Tool::PolygonOnTriangulation(TopoDS::Edge(edgeMap(k)), tri, loc);
+    if (poly.IsNull() || !poly->HasParameters()) continue;
+    std::vector<double> t;
+    for (int i = 1; i <= poly->NbNodes(); ++i) t.push_back(poly->Parameter(i));
+    return t;
+  }
+  const BRepAdaptor_Curve curve(e);
+  GCPnts_TangentialDeflection points(curve, angleRad, deflection);
+  std::vector<double> t;
+  for (int i = 1; i <= points.NbPoints(); ++i) t.push_back(points.Parameter(i));
+  return t;
+}
+
 Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angleRad, bool otherWay,
-                                                 const Progress* progress) const {
+                                                 const Progress* progress, const std::vector<char>* own) const {
   std::lock_guard guard(meshLock); // the kernel stores triangulations on the shape itself
   auto fail = [&](int face, const std::string& why) {
     Problem p;
@@ -412,6 +445,19 @@ Result<Tessellation> KernelShape::tessellateOnce(double deflection, double angle
     const Handle(StopWatcher) watcher = new StopWatcher(progress);
     BRepMesh_IncrementalMesh mesher(all, settings, watcher->Start());
     if (progress) progress->check();
+    if (own) {
+      BRep_Builder builder;
+      std::vector<TopoDS_Face> todo;
+      for (std::size_t i = 0; i < faces.size(); ++i) {
+        TopLoc_Location loc;
+        const bool none = BRep_Tool::Triangulation(faces[i]->face, loc).IsNull();
+        if (!none && !(*own)[i]) continue;
+        builder.UpdateFace(faces[i]->face, Handle(Poly_Triangulation)());
+        todo.push_back(faces[i]->face);
+      }
+      for (const auto& face : todo)
+        triangulateFace(face, deflection, [&](const TopoDS_Edge& e) { return divisionOf(e, deflection, angleRad); });
+    }
   } catch (const Standard_Failure& e) {
     return fail(0, e.GetMessageString());
   }

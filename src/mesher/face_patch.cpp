@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/face_patch.h"
 #include "base/bvh.h"
-#include "mesher/plane_triangles.h"
+#include "base/plane_triangles.h"
 #include <cmath>
 #include <set>
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "mesher/plane_triangles.h"
+#include "base/plane_triangles.h"
 #include "base/predicates.h"
 #include <algorithm>
 #include <cmath>
