@@ -3,6 +3,7 @@
 #include "base/bvh.h"
 #include "base/plane_triangles.h"
 #include <cmath>
+#include <map>
 #include <set>
 
 namespace tess {
@@ -65,109 +66,6 @@ void FacePatch::run() {
   separateCorners();
 }
 
-/// The patch rolled out into a plane, when it is part of a cylinder that does not close: places are preserved along the
-/// surface, so that what is Delaunay there is so on the cylinder. Empty when it cannot be.
-FacePatch::Roll FacePatch::rolledOut(const std::vector<std::array<int, 2>>& edges) const {
-  const PartFace& face = m_part.faces[static_cast<std::size_t>(m_face)];
-  if (face.kind != SurfaceKind::Cylinder || face.radius <= 0 || face.axis.norm() == 0) return {};
-  const Vec3 along = face.axis.normalized(), e1 = along.unitOrthogonal(), e2 = along.cross(e1);
-  std::vector<double> turned; // where the normals point
-  std::vector<double> angle(g.points.size(), 0);
-  Box middle[2]; // of the axis, when normals leave it or point to it
-  for (std::size_t v = 0; v < g.points.size(); ++v) {
-    if (g.star[v].empty()) continue;
-    const Vec3& n = m_normal[v];
-    angle[v] = std::atan2(n.dot(e2), n.dot(e1));
-    turned.push_back(angle[v]);
-    for (int k = 0; k < 2; ++k) {
-      const Vec3 c = g.points[v] + (k ? 1 : -1) * face.radius * n;
-      middle[k].add(Vec3(c.dot(e1), c.dot(e2), 0));
-    }
-  }
-  if (turned.size() < 3) return {};
-  const bool outward = middle[0].diagonal() < middle[1].diagonal();
-  if (middle[outward ? 0 : 1].diagonal() > 0.02 * face.radius) return {}; // no such cylinder after all
-  // Cut open where nothing is.
-  std::sort(turned.begin(), turned.end());
-  double widest = turned.front() + 2 * kPi - turned.back(), from = turned.front();
-  for (std::size_t i = 0; i + 1 < turned.size(); ++i)
-    if (turned[i + 1] - turned[i] > widest) {
-      widest = turned[i + 1] - turned[i];
-      from = turned[i + 1];
-    }
-  const int side = outward ? 0 : 1;
-  Roll roll{{},   e1,          e2,     along, middle[side].center().x() * e1 + middle[side].center().y() * e2,
-            from, face.radius, outward};
-  std::vector<Vec3> flat(g.points.size(), Vec3::Zero());
-  for (std::size_t v = 0; v < g.points.size(); ++v) {
-    if (g.star[v].empty()) continue;
-    double a = angle[v] - from;
-    if (a < -1e-12) a += 2 * kPi;
-    flat[v] = Vec3((outward ? 1 : -1) * a * face.radius, g.points[v].dot(along), 0);
-  }
-  for (const auto& e : edges) // an edge over the cut: the patch closes round the axis
-    if (std::abs(flat[static_cast<std::size_t>(e[0])].x() - flat[static_cast<std::size_t>(e[1])].x()) >
-        kPi * face.radius)
-      return {};
-  roll.flat = std::move(flat);
-  return roll;
-}
-
-FaceProjection FacePatch::Roll::onCylinder(const Vec3& p) const {
-  const double a = from + (outward ? 1 : -1) * p.x() / radius;
-  FaceProjection r;
-  r.normal = std::cos(a) * e1 + std::sin(a) * e2;
-  r.point = axis + p.y() * along + (outward ? radius : -radius) * r.normal;
-  r.curvature = 1 / radius;
-  return r;
-}
-
-/// Triangles between the rims alone would cut through the inside of the cylinder where it turns far: places between
-/// are laid out in the plane, half a radian apart, each as a short edge inside the region.
-void FacePatch::putInside(Roll& roll, std::vector<std::array<int, 2>>& edges) {
-  constexpr double kApart = 0.45; // rad
-  Box box;
-  for (const auto& e : edges) box.add(roll.flat[static_cast<std::size_t>(e[0])]);
-  const double step = kApart * roll.radius;
-  if (box.size().x() < 1.3 * step) return;
-  const std::vector<std::array<int, 2>> rims = edges;
-  auto at = [&](int v) -> const Vec3& { return roll.flat[static_cast<std::size_t>(v)]; };
-  // Inside, and clear of all rims.
-  auto clear = [&](const Vec3& p) {
-    bool in = false;
-    for (const auto& e : rims) {
-      const Vec3 &a = at(e[0]), &b = at(e[1]);
-      const Vec3 d = b - a;
-      const double l2 = d.squaredNorm(), t = l2 > 0 ? std::clamp((p - a).dot(d) / l2, 0.0, 1.0) : 0;
-      if ((a + t * d - p).norm() < 0.35 * step) return false;
-      if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < a.x() + (p.y() - a.y()) / d.y() * d.x()) in = !in;
-    }
-    return in;
-  };
-  const int columns = static_cast<int>(box.size().x() / step),
-            rows = static_cast<int>(std::min(box.size().y() / step, 2000.0)) + 1; // a wire's may lie farther apart
-  for (int column = 1; column <= columns; ++column)
-    for (int row = 0; row < rows; ++row) {
-      m_progress.check();
-      const Vec3 p(box.lo.x() + box.size().x() * column / (columns + 1),
-                   box.lo.y() + box.size().y() * (row + 0.5) / rows, 0);
-      if (!clear(p)) continue;
-      int ends[2];
-      for (int k = 0; k < 2; ++k) {
-        const Vec3 q = p + Vec3(0, (k ? 0.1 : -0.1) * step, 0);
-        const FaceProjection on = roll.onCylinder(q);
-        ends[k] = g.addPoint(on.point, Dim::Face, m_face);
-        globalId.push_back(-1);
-        m_h.push_back(m_size.at(on.point));
-        m_askedAt.push_back(on.point);
-        m_normal.push_back(on.normal);
-        roll.flat.push_back(q);
-      }
-      edges.push_back({ends[0], ends[1]});
-      edges.push_back({ends[1], ends[0]});
-    }
-}
-
 /// Whether the patch is a strip that is narrower than the elements on it: area over half the length of its boundary.
 bool FacePatch::narrow(const std::vector<std::array<int, 2>>& edges) const {
   double area = 0, rim = 0, asked = 0;
@@ -185,12 +83,18 @@ void FacePatch::unfold() {
   // A flat face always starts from the constrained Delaunay triangulation of its boundary: the long fans of other ones
   // would be split, and in a narrow strip no inner vertex that came so ever goes again. So does a strip of a cylinder.
   const bool plane = m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Plane;
+  const bool round = m_part.faces[static_cast<std::size_t>(m_face)].kind == SurfaceKind::Cylinder;
   bool folded = plane;
   std::vector<std::array<int, 2>> edges;
   for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
     if (!g.alive(t)) continue;
     const auto& q = g.tri(t);
     folded = folded || facing(q[0], q[1], q[2]) <= 0;
+    // A side over more than a quarter of a turn leads through the inside: its middle is no place to split it at.
+    if (round)
+      for (std::size_t k = 0; k < 3; ++k)
+        folded = folded || m_normal[static_cast<std::size_t>(q[k])].dot(
+                               m_normal[static_cast<std::size_t>(q[(k + 1) % 3])]) < 0;
     for (std::size_t k = 0; k < 3; ++k) {
       std::array<int, 16> at;
       if (g.isFeature(q[k], q[(k + 1) % 3]) || g.edgeTris(q[k], q[(k + 1) % 3], at) == 1)
@@ -199,10 +103,12 @@ void FacePatch::unfold() {
   }
   if (edges.empty()) return;
   std::vector<Vec3> seen;
+  std::map<int, int> original; // of a vertex that a cut through a ring has twice
   if (const bool strip = narrow(edges); folded || strip) {
-    Roll roll = rolledOut(edges);
+    Roll roll = rolledOut(edges, folded);
     if (!roll.flat.empty() && !strip) putInside(roll, edges);
     seen = std::move(roll.flat);
+    original = std::move(roll.original);
   }
   if (!folded && seen.empty()) return;
   Vec3 mean(0, 0, 1);
@@ -223,6 +129,9 @@ void FacePatch::unfold() {
   }
   auto fresh = fillPlane(seen, edges, mean);
   if (fresh.empty()) return; // the edges themselves cross: they must get finer
+  for (auto& t : fresh)
+    for (int& v : t)
+      if (const auto it = original.find(v); it != original.end()) v = it->second;
   for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) g.tri(t) = {-1, -1, -1};
   for (auto& s : g.star) s.clear();
   for (const auto& t : fresh) g.addTriangle(t, m_face);

@@ -5,6 +5,7 @@
 #include "base/progress.h"
 #include "mesher/surface_graph.h"
 #include "size/size_field.h"
+#include <map>
 
 namespace tess {
 
@@ -73,14 +74,21 @@ private:
   /// part of a cylinder, or turns little.
   void unfold();
   struct Roll {
-    std::vector<Vec3> flat; ///< per vertex; empty when the patch cannot be rolled out
+    std::vector<Vec3> flat;      ///< per vertex; empty when the patch cannot be rolled out
+    std::map<int, int> original; ///< of the vertices on the right side of a cut through a ring: the same on its left
     Vec3 e1, e2, along, axis;
     double from = 0, radius = 0;
     bool outward = true;
     /// Place on the cylinder and in the plane.
     FaceProjection onCylinder(const Vec3& p) const;
   };
-  Roll rolledOut(const std::vector<std::array<int, 2>>& edges) const;
+  static constexpr double kRollStep = 0.45; ///< rad between places put inside
+  /// The patch rolled out into a plane, when it is part of a cylinder: places are preserved along the surface. One that
+  /// closes round the axis is cut open from rim to rim if `rings`, the sides of the cut among `edges` then. Empty when
+  /// it cannot be.
+  Roll rolledOut(std::vector<std::array<int, 2>>& edges, bool rings);
+  bool cutRing(Roll& roll, std::vector<Vec3> flat, std::vector<std::array<int, 2>>& edges);
+  int addRolled(Roll& roll, const Vec3& at);
   void putInside(Roll& roll, std::vector<std::array<int, 2>>& edges);
   bool narrow(const std::vector<std::array<int, 2>>& edges) const;
   bool tryFlip(int t, int a, int b, bool byAngle);
