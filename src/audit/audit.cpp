@@ -218,6 +218,21 @@ LimitSet withTarget(LimitSet set, double target) {
   return set;
 }
 
+namespace {
+/// "'tube', 'pin' (2 of 5 bodies)": what has no elements; empty when all have.
+std::string bodiesWithout(const Mesh& m) {
+  std::vector<char> has(m.regions.size(), 0);
+  for (auto r : m.cellRegion) has[static_cast<std::size_t>(r)] = 1;
+  std::string names;
+  std::size_t count = 0;
+  for (std::size_t r = 0; r < has.size(); ++r)
+    if (!has[r] && ++count <= 3) names += (names.empty() ? "'" : ", '") + m.regions[r] + "'";
+  if (!count) return {};
+  return names + (count > 3 ? " and others" : "") + " (" + std::to_string(count) + " of " + std::to_string(has.size()) +
+         " bodies)";
+}
+} // namespace
+
 void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   a.limits = limits;
   a.results.clear();
@@ -287,6 +302,10 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   else
     a.sentence = "Outside the " + (what == "any purpose" ? "general limits" : "limits for " + what) + ", order " +
                  std::to_string(order) + ".";
+  a.missing = bodiesWithout(m);
+  if (a.missing.empty()) return;
+  a.pass = false;
+  a.sentence = "Not whole: " + a.missing + " got no mesh. What there is: " + a.sentence;
 }
 
 Audit auditMesh(const Mesh& m, const LimitSet& limits, const Progress* progress) {

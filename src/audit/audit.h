@@ -84,6 +84,7 @@ struct Audit {
   std::vector<ElementType> types; ///< that occur, in the order of ElementType
   bool pass = false;
   std::string sentence; ///< the verdict in words
+  std::string missing;  ///< regions without elements, in words: the mesh is not whole then, whatever its elements are
 };
 
 /// Runs everything. Cost O(cells). Deterministic for any number of threads. Throws Cancelled on a stop.

@@ -550,7 +550,11 @@ int meshCommand(const MeshArgs& a) {
     if (!a.page.empty())
       if (auto p = writeFileAtomic(a.page, reportHtml(*run, *part))) return fail(*p, a.report);
     if (!a.quiet) {
+      // What failed stands first, before what is only worth knowing.
+      std::stable_partition(run->problems.begin(), run->problems.end(),
+                            [](const Problem& p) { return p.severity == Severity::Error; });
       sayAll(run->problems, "--report FILE");
+      if (!run->audit.missing.empty()) std::cout << run->audit.sentence << "\n";
       std::cout << run->mesh.cells.size() << " elements, " << run->mesh.nodes.size() << " nodes, volume "
                 << formatNumber(run->audit.volume, 8) << " of " << formatNumber(run->geometryVolume, 8) << " "
                 << run->mesh.unit << "^3, " << formatNumber(run->seconds, 3) << " s\n"

@@ -93,8 +93,8 @@ void FacePatch::unfold() {
     // A side over more than a quarter of a turn leads through the inside: its middle is no place to split it at.
     if (round)
       for (std::size_t k = 0; k < 3; ++k)
-        folded = folded || m_normal[static_cast<std::size_t>(q[k])].dot(
-                               m_normal[static_cast<std::size_t>(q[(k + 1) % 3])]) < 0;
+        folded = folded ||
+                 m_normal[static_cast<std::size_t>(q[k])].dot(m_normal[static_cast<std::size_t>(q[(k + 1) % 3])]) < 0;
     for (std::size_t k = 0; k < 3; ++k) {
       std::array<int, 16> at;
       if (g.isFeature(q[k], q[(k + 1) % 3]) || g.edgeTris(q[k], q[(k + 1) % 3], at) == 1)

@@ -377,8 +377,15 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
     if (part.faceted || inMesh.count(faces)) pairs.emplace(faces, c.at);
   }
   if (pairs.empty()) return {};
-  p.what = std::to_string(pairs.size()) + (pairs.size() == 1 ? " pair" : " pairs") +
-           " of the part's own faces run through each other";
+  // A round face in a slot of its own width touches the slot's walls: nothing runs through anything, but along such a
+  // line the body has no thickness.
+  constexpr double kReach = 0.01; // of the diagonal, as crossings of a fine triangulation lie beside the line
+  const bool touch = std::all_of(pairs.begin(), pairs.end(), [&](const auto& x) {
+    return x.first.first != x.first.second &&
+           facesTouchNear(part, x.first.first, x.first.second, x.second, kReach * part.diagonal());
+  });
+  p.what = std::to_string(pairs.size()) + (pairs.size() == 1 ? " pair" : " pairs") + " of the part's own faces " +
+           (touch ? "touch along a line" : "run through each other");
   for (const auto& [f, at] : pairs) {
     if (p.places.size() < 3)
       p.where += (p.where.empty() ? "" : "; ") + std::string("faces ") + std::to_string(f.first + 1) + " and " +
@@ -387,8 +394,10 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
     p.faces.push_back(f.first);
     p.faces.push_back(f.second);
   }
-  p.why = "such a part does not say which side is inside";
-  p.todo = "mend the part where it was drawn, for instance by uniting the bodies there";
+  p.why = touch ? "the body has no thickness along it, and flat triangles run through each other there, however small"
+                : "such a part does not say which side is inside";
+  p.todo = touch ? "leave a gap there where the part was drawn, or let the faces overlap and unite them"
+                 : "mend the part where it was drawn, for instance by uniting the bodies there";
   return p;
 }
 

@@ -83,6 +83,10 @@ bool beyondEnds(const Part& part, const SurfaceMesh& mesh, int face, const Vec3&
 
 } // namespace
 
+bool facesTouchNear(const Part& part, int a, int b, const Vec3& place, double reach) {
+  return touchNear(*part.shape, a, b, place, reach, 1e-6 * part.diagonal()).has_value();
+}
+
 std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
                                      const std::vector<CrossingPair>& crossings, const Progress& progress) {
   const double tolerance = 1e-6 * part.diagonal();

@@ -17,4 +17,7 @@ namespace tess {
 std::optional<Problem> touchingFaces(const Part& part, const SurfaceMesh& mesh,
                                      const std::vector<CrossingPair>& crossings, const Progress& progress);
 
+/// Whether two faces touch within `reach` of a place, tangent planes agreeing.
+bool facesTouchNear(const Part& part, int a, int b, const Vec3& place, double reach);
+
 } // namespace tess
