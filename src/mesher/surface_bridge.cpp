@@ -102,6 +102,7 @@ public:
     m_to.resize(g.points.size());
     std::iota(m_to.begin(), m_to.end(), 0);
     m_origin = g.points;
+    m_given.assign(g.points.size(), 1);
   }
 
   BridgeReport run(const Progress& progress) {
@@ -181,10 +182,11 @@ private:
   std::vector<Vec3> m_origin;
   std::unordered_map<int, double> m_reach; ///< node that others went into -> how far the farthest of them came
   std::set<std::pair<int, int>> m_parted;  ///< pairs that partSides() was tried for
-  std::map<int, int> m_timesParted;        ///< nodes that were of such a pair, by how often it became one
-  bool m_parting = false;                  ///< within partSides()
-  std::set<int> m_rims;                    ///< nodes where it parted two sides
-  std::vector<int> m_touched;              ///< nodes that others went into, and new ones
+  /// Per node: it is one that the surface came with, or such a one went into it. What partSides() makes is none.
+  std::vector<char> m_given;
+  bool m_parting = false;     ///< within partSides()
+  std::set<int> m_rims;       ///< nodes where it parted two sides
+  std::vector<int> m_touched; ///< nodes that others went into, and new ones
 
   struct Short {
     double length;
@@ -240,6 +242,15 @@ private:
       if (!all) caps.insert(caps.end(), where.begin(), where.end());
     }
     return sum;
+  }
+
+  bool given(int v) const { return m_given[static_cast<std::size_t>(v)]; }
+  /// Enters a node that was put into the graph.
+  int enter(int v, const Vec3& p) {
+    m_to.push_back(v);
+    m_origin.push_back(p);
+    m_given.push_back(0);
+    return v;
   }
 
   int find(int v) const {
@@ -328,10 +339,9 @@ private:
       if ((p - g.pt(v)).norm() > tolerance || !splitsWell(a, b, p)) continue;
       std::ptrdiff_t place = -1; // where the node goes in the chain of its edge
       if (edge >= 0 && (place = placeInChain(edge, a, b)) < 0) continue;
-      int m =
-          g.split(a, b, p, edge >= 0 ? Dim::Edge : Dim::Face, edge >= 0 ? edge : g.face[static_cast<std::size_t>(t)]);
-      m_to.push_back(m);
-      m_origin.push_back(p);
+      const int m = enter(
+          g.split(a, b, p, edge >= 0 ? Dim::Edge : Dim::Face, edge >= 0 ? edge : g.face[static_cast<std::size_t>(t)]),
+          p);
       if (merge(v, m)) {
         ++done;
         if (edge >= 0) {
@@ -352,9 +362,9 @@ private:
   int partSides(int a, int b) {
     if (g.starOf(a).empty() || g.starOf(b).empty() || !g.connected(a, b) || !m_parted.insert(std::minmax(a, b)).second)
       return 0;
-    // Where what was parted falls together again there is another new pair each time, and no end.
-    constexpr int kMostTimes = 4;
-    if (m_timesParted[a] >= kMostTimes || m_timesParted[b] >= kMostTimes) return 0;
+    // Sides that were parted would fall together again, between nodes made for that, and be parted again without end.
+    // Only nodes that the surface came with are made one, so that there is one less of these each time.
+    if (!given(a) || !given(b)) return 0;
     std::set<int> ofA, shared;
     for (int t : g.starOf(a)) ofA.insert(g.tri(t).begin(), g.tri(t).end());
     for (int t : g.starOf(b))
@@ -374,9 +384,7 @@ private:
         const Vec3 p =
             edge < 0 ? m_part.shape->projectToFace(f, middle).point : m_part.shape->projectToEdge(edge, middle).point;
         if (!splitsWell(end, x, p)) continue;
-        const int m = g.split(end, x, p, edge < 0 ? Dim::Face : Dim::Edge, edge < 0 ? f : edge);
-        m_to.push_back(m);
-        m_origin.push_back(p);
+        const int m = enter(g.split(end, x, p, edge < 0 ? Dim::Face : Dim::Edge, edge < 0 ? f : edge), p);
         if (edge >= 0) {
           auto& chain = m_mesh.edgeNodes[static_cast<std::size_t>(edge)];
           chain.insert(chain.begin() + place, m);
@@ -388,7 +396,6 @@ private:
     const bool one = !made.empty() && merge(a, b);
     m_parting = false;
     if (one) {
-      for (int v : {a, b}) ++m_timesParted[v];
       m_rims.insert(shared.begin(), shared.end());
       m_rims.insert({a, b});
       return 1;
@@ -416,8 +423,7 @@ private:
         if (f != g.face[static_cast<std::size_t>(at[1])]) continue;
         const Vec3 middle = 0.5 * (g.pt(z) + g.pt(x)), p = m_part.shape->projectToFace(f, middle).point;
         if ((p - middle).norm() < 1e-6 * (g.pt(z) - g.pt(x)).norm() || !splitsWell(z, x, p)) continue;
-        m_to.push_back(g.split(z, x, p, Dim::Face, f));
-        m_origin.push_back(p);
+        enter(g.split(z, x, p, Dim::Face, f), p);
       }
   }
   std::vector<int> neighbours(int v) const {
@@ -514,6 +520,7 @@ private:
       }
     }
     m_reach[w] = std::max(reachFrom(w, to), reachFrom(v, to));
+    m_given[static_cast<std::size_t>(w)] |= m_given[static_cast<std::size_t>(v)];
     g.collapse(v, w);
     m_to[static_cast<std::size_t>(v)] = w;
     m_touched.push_back(w);
