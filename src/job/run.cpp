@@ -498,6 +498,50 @@ void judgeFlat(RunResult& run, const std::string& unit) {
   run.problems.push_back(p);
 }
 
+/// Why a place has fewer elements from side to side than a rule asks for: its floor, or what the mesh has there.
+void whyFew(const RunResult& run, const SizeRequest& request, const ThinPlace& place, Problem& p) {
+  const Mesh& m = run.mesh;
+  const std::string unit = " " + m.unit;
+  const int face = m.faceLink[static_cast<std::size_t>(place.faces.front())];
+  int count = 0;
+  double floor = 0;
+  for (const auto& t : request.through)
+    if (!t.gaps && t.count > count && (t.faces.empty() || (face >= 0 && t.faces[static_cast<std::size_t>(face)]))) {
+      count = t.count;
+      floor = t.floor > 0 ? t.floor : request.overall.resolved().minimum;
+    }
+  const double wanted = place.thickness / std::max(1, count);
+  if (!count) {
+    p.why = "the rule 'through' does not act on the faces there";
+    p.todo = "widen its target, or add another one";
+    return;
+  }
+  if (floor > wanted) {
+    p.why = "the floor of " + formatNumber(floor, 3) + unit + " holds the size up there: " + std::to_string(count) +
+            " elements would be " + formatNumber(wanted, 3) + unit + " each";
+    p.todo = "lower the floor of the rule, or the 'minimum' in the rule 'everywhere'";
+    return;
+  }
+  double length = 0;
+  std::size_t edges = 0;
+  for (auto f : place.faces) {
+    const auto q = m.faces.of(static_cast<std::size_t>(f));
+    const auto k = static_cast<std::size_t>(topology(m.faces.type[static_cast<std::size_t>(f)]).corners);
+    for (std::size_t i = 0; i < k; ++i, ++edges)
+      length += (m.nodes[static_cast<std::size_t>(q[i])] - m.nodes[static_cast<std::size_t>(q[(i + 1) % k])]).norm();
+  }
+  length /= static_cast<double>(std::max<std::size_t>(1, edges));
+  if (length > wanted) {
+    p.why = "elements there are " + formatNumber(length, 3) + unit + " long, more than the wall's thickness over " +
+            std::to_string(count) + ", " + formatNumber(wanted, 3) + unit;
+    p.todo = "ask for a smaller size on the faces there";
+    return;
+  }
+  p.why = "elements there are short enough (" + formatNumber(length, 3) + unit +
+          "), but askew: the shortest way through takes fewer of their edges than fit straight across";
+  p.todo = "ask for one element more, if the place matters";
+}
+
 /// All that is said about a mesh once it stands: audit, thin places, asked/got, flat elements.
 void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Progress& progress) {
   progress.stage("Audit", 0.95, 1);
@@ -509,8 +553,11 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   for (const auto& t : request.through)
     if (!t.gaps) wanted = std::max(wanted, t.count);
   if (!wanted) wanted = 2;
+  progress.stage("Counting through walls", 0.97, 1);
+  t0 = std::chrono::steady_clock::now();
   auto thin = countThrough(run.mesh, wanted, &progress);
   run.through = throughReport(run.mesh, thin, wanted);
+  run.timings.push_back({"through", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   bool asked = false;
   for (const auto& t : request.through) asked = asked || !t.gaps;
   bool linear = run.mesh.cells.size() && topology(run.mesh.cells.type[0]).order == 1;
@@ -526,8 +573,12 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
     const ThinPlace& worst = run.through.places.front();
     p.where = std::to_string(run.through.places.size()) + " places, the first with " + std::to_string(worst.count) +
               " at " + formatPoint(worst.at) + ", " + formatNumber(worst.thickness, 3) + " " + part.unit + " thick";
-    p.why = asked ? "a floor, or another rule, holds the size up there" : "the walls are thin against the size";
-    p.todo = asked ? "lower the floor of the rule" : "add the rule 'through' if the walls bend";
+    if (asked)
+      whyFew(run, request, worst, p);
+    else {
+      p.why = "the walls are thin against the size";
+      p.todo = "add the rule 'through' if the walls bend";
+    }
     if (!asked) p.fix = "ask for " + std::to_string(wanted) + " through walls";
     run.problems.push_back(p);
   }

@@ -4,27 +4,57 @@
 #include "base/parallel.h"
 #include <map>
 #include <set>
+#include <span>
+#include <tbb/parallel_sort.h>
 
 namespace tess {
 namespace {
 
-constexpr double kFacing = 0.643; ///< cos 50 degrees
+constexpr double kFacing = 0.643;  ///< cos 50 degrees
+constexpr double kAlike = 0.940;   ///< cos 20 degrees: directions that are looked at together
+constexpr double kMayFace = 0.342; ///< cos 70 degrees: what faces one of them may be that far off the first
 
-/// Nodes to cells in compressed rows.
-struct NodeCells {
+/// Which nodes of a region are joined by element edges, in compressed rows over the region's own numbers.
+struct RegionEdges {
+  std::vector<std::int32_t> node; ///< of the mesh, by number in the region
   std::vector<std::uint32_t> start;
-  std::vector<std::int32_t> cell;
-  explicit NodeCells(const Mesh& m) : start(m.nodes.size() + 1, 0) {
-    auto corners = [&](std::size_t c) {
-      return m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners));
+  std::vector<std::int32_t> next;
+
+  std::span<const std::int32_t> of(std::int32_t n) const {
+    const auto i = static_cast<std::size_t>(n);
+    return {next.data() + start[i], next.data() + start[i + 1]};
+  }
+  /// `number`: per node of the mesh, its number in the region; -1 before and for others.
+  RegionEdges(const Mesh& m, const std::vector<std::int32_t>& cells, std::vector<std::int32_t>& number) {
+    std::vector<std::uint64_t> pairs;
+    pairs.reserve(cells.size() * 12);
+    auto of = [&](std::int32_t n) {
+      auto& k = number[static_cast<std::size_t>(n)];
+      if (k < 0) {
+        k = static_cast<std::int32_t>(node.size());
+        node.push_back(n);
+      }
+      return static_cast<std::uint64_t>(k);
     };
-    for (std::size_t c = 0; c < m.cells.size(); ++c)
-      for (auto n : corners(c)) ++start[static_cast<std::size_t>(n) + 1];
+    for (auto c : cells) {
+      const auto& t = topology(m.cells.type[static_cast<std::size_t>(c)]);
+      const auto v = m.cells.of(static_cast<std::size_t>(c));
+      for (int e = 0; e < t.edges; ++e) {
+        const auto& ends = t.edge[static_cast<std::size_t>(e)];
+        const auto a = of(v[static_cast<std::size_t>(ends[0])]), b = of(v[static_cast<std::size_t>(ends[1])]);
+        pairs.push_back(a << 32 | b);
+        pairs.push_back(b << 32 | a);
+      }
+    }
+    tbb::parallel_sort(pairs.begin(), pairs.end());
+    pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+    start.assign(node.size() + 1, 0);
+    next.reserve(pairs.size());
+    for (auto p : pairs) {
+      ++start[static_cast<std::size_t>(p >> 32) + 1];
+      next.push_back(static_cast<std::int32_t>(p & 0xffffffff));
+    }
     for (std::size_t i = 0; i + 1 < start.size(); ++i) start[i + 1] += start[i];
-    cell.resize(start.back());
-    std::vector<std::uint32_t> next(start.begin(), start.end() - 1);
-    for (std::size_t c = 0; c < m.cells.size(); ++c)
-      for (auto n : corners(c)) cell[next[static_cast<std::size_t>(n)]++] = static_cast<std::int32_t>(c);
   }
 };
 
@@ -72,12 +102,12 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
     boxes.push_back(b);
   }
   Bvh tree(boxes);
-  NodeCells cells(m);
   if (progress) progress->check();
   /// Direction out of `region` through face f, as a factor on the face's normal; 0: the face does not bound it.
   auto outward = [&](std::size_t f, std::int32_t region) {
     return m.faceRegions[f][0] == region ? 1.0 : m.faceRegions[f][1] == region ? -1.0 : 0.0;
   };
+  // First where there is another side, and how far.
   std::vector<std::array<ThroughFace, 2>> found(m.faces.size());
   parallelFor(
       m.faces.size(), progress,
@@ -96,59 +126,128 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
             if (s <= 0 || s > reach) return;
             thickness = reach = s;
           });
-          if (thickness < 0) continue;
-          // Breadth first over element edges of the region, from the face's corners to a node of the other side.
-          std::vector<std::int32_t> front, seen;
-          auto q = m.faces.of(f);
-          for (int i = 0; i < topology(m.faces.type[f]).corners; ++i) front.push_back(q[static_cast<std::size_t>(i)]);
-          seen = front;
-          std::sort(seen.begin(), seen.end());
-          auto opposite = [&](std::int32_t n) {
-            auto b = boundary[static_cast<std::size_t>(n)];
-            if (b < 0 || (pt(n) - middle[f]).norm() > 2 * thickness + width[f]) return false;
-            for (auto g : facesOfNode[static_cast<std::size_t>(b)])
-              if (outward(static_cast<std::size_t>(g), region) * normal[static_cast<std::size_t>(g)].dot(out) <
-                  -kFacing)
-                return true;
-            return false;
-          };
-          // Beside a hole or a step the nearest face that looks this way may belong to a thinner place, which its own
-          // faces tell of: the other side of this wall is at least half as far away as its thickness.
-          auto across = [&](std::int32_t n) { return (middle[f] - pt(n)).dot(out) >= 0.5 * thickness && opposite(n); };
-          int count = 0;
-          bool arrived = false;
-          // A corner on the other side already: the rim of a wedge.
-          for (auto n : front) arrived |= opposite(n);
-          while (!arrived && count < wanted) {
-            ++count;
-            if (count == wanted) break; // more is not asked
-            std::vector<std::int32_t> next;
-            for (auto n : front) {
-              for (auto k = cells.start[static_cast<std::size_t>(n)]; k < cells.start[static_cast<std::size_t>(n) + 1];
-                   ++k) {
-                auto c = static_cast<std::size_t>(cells.cell[k]);
-                if (m.cellRegion[c] != region) continue;
-                const auto& t = topology(m.cells.type[c]);
-                auto v = m.cells.of(c);
-                for (int e = 0; e < t.edges; ++e) {
-                  auto a = v[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
-                       b = v[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
-                  if (a != n && b != n) continue;
-                  auto o = a == n ? b : a;
-                  auto it = std::lower_bound(seen.begin(), seen.end(), o);
-                  if (it != seen.end() && *it == o) continue;
-                  if (across(o)) arrived = true;
-                  seen.insert(it, o);
-                  next.push_back(o);
-                }
-              }
-            }
-            front = std::move(next);
-          }
-          found[f][side] = {static_cast<std::int32_t>(f), region, thickness, count};
+          if (thickness >= 0) found[f][side] = {static_cast<std::int32_t>(f), region, thickness, wanted};
         }
       },
       64);
+  // Then the edges up to there, faces that look in about the same direction together: how many edges a node is away
+  // from any face that looks the other way is a bound from below for all of them, and what cannot arrive in time by it
+  // is not walked over.
+  struct Look {
+    std::uint32_t face;
+    std::uint32_t side;
+  };
+  struct Direction {
+    Vec3 out;
+    std::vector<Look> faces;
+  };
+  std::vector<std::vector<Direction>> directions(m.regions.size());
+  for (std::size_t f = 0; f < found.size(); ++f)
+    for (std::size_t side = 0; side < 2; ++side) {
+      const ThroughFace& t = found[f][side];
+      if (t.face < 0) continue;
+      const Vec3 out = outward(f, t.region) * normal[f];
+      auto& all = directions[static_cast<std::size_t>(t.region)];
+      auto it = std::find_if(all.begin(), all.end(), [&](const Direction& d) { return d.out.dot(out) > kAlike; });
+      if (it == all.end()) it = all.insert(it, {out, {}});
+      it->faces.push_back({static_cast<std::uint32_t>(f), static_cast<std::uint32_t>(side)});
+    }
+  std::vector<std::vector<std::int32_t>> cellsOf(m.regions.size());
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    cellsOf[static_cast<std::size_t>(m.cellRegion[c])].push_back(static_cast<std::int32_t>(c));
+  std::vector<std::int32_t> number(m.nodes.size(), -1);
+  std::vector<std::uint8_t> away;
+  for (std::size_t region = 0; region < directions.size(); ++region) {
+    if (directions[region].empty()) continue;
+    const RegionEdges edges(m, cellsOf[region], number);
+    if (progress) progress->check();
+    std::vector<std::vector<std::pair<std::int32_t, Vec3>>> facesOut(edges.node.size()); // with their outward normals
+    for (std::size_t i = 0; i < edges.node.size(); ++i)
+      if (const auto b = boundary[static_cast<std::size_t>(edges.node[i])]; b >= 0)
+        for (auto g : facesOfNode[static_cast<std::size_t>(b)])
+          if (const double w = outward(static_cast<std::size_t>(g), static_cast<std::int32_t>(region)); w != 0)
+            facesOut[i].push_back({g, w * normal[static_cast<std::size_t>(g)]});
+    // More edges than a byte counts are as good as none.
+    const auto beyond = static_cast<std::uint8_t>(std::min(wanted, 255));
+    for (const Direction& d : directions[region]) {
+      away.assign(edges.node.size(), beyond);
+      std::vector<std::int32_t> front, next;
+      for (std::size_t i = 0; i < facesOut.size(); ++i)
+        for (const auto& [g, n] : facesOut[i])
+          if (n.dot(d.out) < -kMayFace && away[i]) {
+            away[i] = 0;
+            front.push_back(static_cast<std::int32_t>(i));
+          }
+      for (std::uint8_t k = 1; k < beyond && !front.empty(); ++k) {
+        if (progress) progress->check();
+        next.clear();
+        for (auto n : front)
+          for (auto o : edges.of(n))
+            if (auto& a = away[static_cast<std::size_t>(o)]; a > k) {
+              a = k;
+              next.push_back(o);
+            }
+        front.swap(next);
+      }
+      parallelFor(
+          d.faces.size(), progress,
+          [&](std::size_t k) {
+            const auto f = static_cast<std::size_t>(d.faces[k].face);
+            ThroughFace& t = found[f][d.faces[k].side];
+            const Vec3 out = outward(f, t.region) * normal[f];
+            auto opposite = [&](std::int32_t i) {
+              const auto& faces = facesOut[static_cast<std::size_t>(i)];
+              if (faces.empty() ||
+                  (pt(edges.node[static_cast<std::size_t>(i)]) - middle[f]).norm() > 2 * t.thickness + width[f])
+                return false;
+              return std::any_of(faces.begin(), faces.end(),
+                                 [&](const auto& g) { return g.second.dot(out) < -kFacing; });
+            };
+            // Beside a hole or a step the nearest face that looks this way may belong to a thinner place, which its own
+            // faces tell of: the other side of this wall is at least half as far away as its thickness.
+            auto across = [&](std::int32_t i) {
+              return (middle[f] - pt(edges.node[static_cast<std::size_t>(i)])).dot(out) >= 0.5 * t.thickness &&
+                     opposite(i);
+            };
+            const auto q = m.faces.of(f);
+            std::vector<std::int32_t> corners;
+            int least = wanted;
+            for (int i = 0; i < topology(m.faces.type[f]).corners; ++i) {
+              corners.push_back(number[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])]);
+              least = std::min<int>(least, away[static_cast<std::size_t>(corners.back())]);
+              // A corner on the other side already: the rim of a wedge.
+              if (opposite(corners.back())) t.count = 0;
+            }
+            if (t.count == 0) return;
+            thread_local std::vector<std::uint32_t> seen; // by the number of the walk that was there last
+            thread_local std::uint32_t walk = 0;
+            if (seen.size() < edges.node.size() || walk == 0xffffffff) seen.assign(edges.node.size(), walk = 0);
+            std::vector<std::int32_t> now, then;
+            for (int most = std::max(1, least); most < wanted; ++most) { // a walk of that many edges, if there is one
+              ++walk;
+              now = corners;
+              for (auto n : now) seen[static_cast<std::size_t>(n)] = walk;
+              for (int step = 1; step <= most && !now.empty(); ++step) {
+                then.clear();
+                for (auto n : now)
+                  for (auto o : edges.of(n)) {
+                    auto& s = seen[static_cast<std::size_t>(o)];
+                    if (s == walk || step + away[static_cast<std::size_t>(o)] > most) continue;
+                    s = walk;
+                    if (across(o)) {
+                      t.count = step;
+                      return;
+                    }
+                    then.push_back(o);
+                  }
+                now.swap(then);
+              }
+            }
+          },
+          64);
+    }
+    for (auto n : edges.node) number[static_cast<std::size_t>(n)] = -1;
+  }
   for (const auto& pair : found)
     for (const auto& t : pair)
       if (t.face >= 0) result.push_back(t);
