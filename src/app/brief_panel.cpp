@@ -257,8 +257,9 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   m_cards->setSpacing(5);
   scroll->setWidget(body);
   outer->addWidget(scroll, 1);
-  m_say = new QLineEdit;
+  m_say = new ChipEditor;
   m_say->setObjectName("say");
+  static_cast<ChipEditor*>(m_say)->onLeave = [this] { leaveSaying(); };
   m_say->setPlaceholderText(tr("say what you need…   Ctrl+K"));
   m_say->setAccessibleName(tr("Say what you need"));
   m_offers = new QStringListModel(this);
@@ -268,18 +269,90 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   c->setMaxVisibleItems(12);
   c->popup()->setObjectName("offers");
   c->popup()->setMinimumWidth(520); // wider than the column: what is offered is told with it
+  c->popup()->installEventFilter(this);
   m_say->setCompleter(c);
   connect(c, qOverload<const QString&>(&QCompleter::activated), this, &BriefPanel::say, Qt::QueuedConnection);
   connect(m_say, &QLineEdit::returnPressed, this, [this] { say(m_say->text()); });
+  connect(m_say, &QLineEdit::textChanged, this, &BriefPanel::answerSaying);
   offer();
-  auto* row = new QHBoxLayout;
-  row->setContentsMargins(12, 0, 12, 0);
-  row->addWidget(m_say);
-  outer->addLayout(row);
+  m_answer = styledLabel({}, "small");
+  m_answer->setObjectName("answer");
+  m_answer->hide();
+  auto* below = new QVBoxLayout;
+  below->setContentsMargins(12, 0, 12, 0);
+  below->setSpacing(3);
+  below->addWidget(m_say);
+  below->addWidget(m_answer);
+  outer->addLayout(below);
 }
 
-void BriefPanel::setCommands(const QList<QAction*>& commands) {
+QString BriefPanel::answer() const { return m_answer->isHidden() ? QString() : m_answer->text(); }
+
+void BriefPanel::beginSaying() {
+  m_say->clear();
+  m_say->setFocus(Qt::ShortcutFocusReason);
+}
+
+void BriefPanel::leaveSaying() {
+  m_say->completer()->popup()->hide();
+  m_say->clear();
+  emit sayingLeft();
+}
+
+bool BriefPanel::eventFilter(QObject* o, QEvent* e) {
+  // The list of offers has the keys while it is open; Esc means the line below it as well.
+  if (e->type() == QEvent::KeyPress && o == m_say->completer()->popup() &&
+      static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+    leaveSaying();
+    return true;
+  }
+  return QWidget::eventFilter(o, e);
+}
+
+/// The offer that a line means without naming it in full: one of this name, else the only one that begins so.
+const std::pair<const QString, std::function<void()>>* BriefPanel::meant(const QString& line) const {
+  const QString words = line.trimmed();
+  const std::pair<const QString, std::function<void()>>*begins = nullptr, *ends = nullptr;
+  int count = 0;
+  for (const auto& offered : m_offered) {
+    const QString name = offered.first.section(" – ", 0, 0);
+    if (name.compare(words, Qt::CaseInsensitive) == 0) return &offered;
+    if (!name.startsWith(words, Qt::CaseInsensitive)) {
+      // "dark" for "Appearance: Dark"
+      if (name.section(": ", 1).compare(words, Qt::CaseInsensitive) == 0) ends = &offered;
+      continue;
+    }
+    ++count;
+    begins = &offered;
+  }
+  return ends ? ends : count == 1 ? begins : nullptr;
+}
+
+/// While somebody types: what Return would do, or why it would do nothing, as soon as the list has nothing to offer.
+void BriefPanel::answerSaying(const QString& line) {
+  QString text;
+  bool bad = false;
+  QCompleter* c = m_say->completer();
+  if (line.trimmed().size() > 1 && m_offered.find(line) == m_offered.end()) {
+    c->setCompletionPrefix(line);
+    if (c->completionCount() == 0) {
+      auto said = understand(line.toStdString(), m_groupNames, m_unit);
+      bad = !said;
+      text =
+          said
+              ? tr("Return adds: %1").arg(QString::fromStdString(sentenceOf({said->kind, said->values, "", false, {}})))
+              : theme::sentences(said.problem().what, said.problem().todo);
+    }
+  }
+  m_answer->setText(text);
+  m_answer->setProperty("wrong", bad);
+  m_answer->setHidden(text.isEmpty());
+}
+
+void BriefPanel::setCommands(const QList<QAction*>& commands,
+                             const std::vector<std::pair<QAction*, QString>>& further) {
   m_commands = commands;
+  m_further = further;
   offer();
 }
 
@@ -304,6 +377,7 @@ void BriefPanel::offer() {
         name == "undo" || name == "redo" ? a->text().section(':', 0, 0) : QString(a->text()).remove("…");
     add(key.isEmpty() ? tr("%1 – command").arg(text) : tr("%1 – command, %2").arg(text, key), [a] { a->trigger(); });
   }
+  for (const auto& [a, words] : m_further) add(tr("%1 – command").arg(words), [a = a] { a->trigger(); });
   if (all != m_offers->stringList()) m_offers->setStringList(all);
 }
 
@@ -314,6 +388,7 @@ void BriefPanel::say(const QString& line) {
     const auto act = it->second; // what it does may change what is offered
     return act();
   }
+  if (const auto* offered = meant(line)) return say(QString(offered->first));
   auto said = understand(line.toStdString(), m_groupNames, m_unit);
   if (!said) {
     emit notUnderstood(said.problem());

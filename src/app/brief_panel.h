@@ -28,10 +28,14 @@ public:
   /// What stands below a card's sentence.
   QString below(int rule) const;
   QLineEdit* sayLine() const { return m_say; }
+  /// Puts the cursor into the line, empty and with all that can be said on offer.
+  void beginSaying();
+  /// What the line answers to what stands in it; empty while it only offers.
+  QString answer() const;
   /// Leaves the cards that hold its words; there when the cards are many.
   QLineEdit* filter() const { return m_filter; }
   /// What the line offers and does besides rules: the commands of the menus.
-  void setCommands(const QList<QAction*>& commands);
+  void setCommands(const QList<QAction*>& commands, const std::vector<std::pair<QAction*, QString>>& further = {});
   /// All that the line offers now: rules, groups, commands.
   QStringList offers() const;
   /// Whether the filter leaves a rule's card.
@@ -42,6 +46,7 @@ public:
   void reveal(int rule);
 
 signals:
+  void sayingLeft(); ///< Esc in the line
   void valueChanged(int rule, const std::string& key, const std::string& value);
   /// A value while it is typed or scrubbed, before it counts.
   void valueTyped(int rule, const std::string& key, const std::string& value);
@@ -61,6 +66,7 @@ signals:
 
 protected:
   void resizeEvent(QResizeEvent* e) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
   /// A widget of the column. Its key holds all that it is made of: one with the same key serves again.
@@ -80,6 +86,11 @@ private:
   QStringListModel* m_offers;
   std::map<QString, std::function<void()>> m_offered; ///< by what is offered: what it does
   QList<QAction*> m_commands;
+  std::vector<std::pair<QAction*, QString>> m_further; ///< commands by other words than their own
+  QLabel* m_answer;                                    ///< below the line
+  void leaveSaying();
+  void answerSaying(const QString& line);
+  const std::pair<const QString, std::function<void()>>* meant(const QString& line) const;
   std::vector<std::string> m_groupNames; ///< in the order of their rules
   std::vector<int> m_groupRules;
   std::string m_unit = "mm";

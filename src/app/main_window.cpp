@@ -96,6 +96,7 @@ MainWindow::MainWindow(bool openGl) {
   connectView();
   connectWorkers();
   connectRuns();
+  qApp->installEventFilter(this);
   m_keep.setSingleShot(true);
   m_keep.setInterval(600);
   connect(&m_keep, &QTimer::timeout, this, [this] {
@@ -108,6 +109,7 @@ MainWindow::MainWindow(bool openGl) {
 }
 
 MainWindow::~MainWindow() {
+  qApp->removeEventFilter(this);
   for (auto* w : {m_worker, m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->stop();
 }
 
@@ -161,6 +163,7 @@ void MainWindow::connectPanels() {
   connect(m_briefPanel, &BriefPanel::notUnderstood, this, [this](const Problem& p) {
     m_notice->ask("say", theme::sentences(p.what, p.todo), {{tr("fine"), {}}});
   });
+  connect(m_briefPanel, &BriefPanel::sayingLeft, this, [this] { m_pane->setFocus(); });
   connect(m_briefPanel, &BriefPanel::selectWanted, this, [this](int r) {
     if (!m_view) return;
     const RulePreview p = previewTarget(m_doc.brief().rules[static_cast<std::size_t>(r)], m_groups);
@@ -1460,6 +1463,53 @@ bool MainWindow::mayDiscard() {
   auto a = QMessageBox::question(this, "Tesselite", tr("The brief has changes that are not saved."),
                                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   return a == QMessageBox::Discard || (a == QMessageBox::Save && save());
+}
+
+namespace {
+/// Keys that a field of text needs for itself: what is typed, and what edits it.
+bool editsText(const QLineEdit& field, const QKeyEvent& e) {
+  const auto held = e.modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier);
+  if (held == Qt::NoModifier && (!e.text().isEmpty() || e.key() < Qt::Key_F1 || e.key() > Qt::Key_F35)) return true;
+  for (auto key : {QKeySequence::Copy, QKeySequence::Cut, QKeySequence::Paste, QKeySequence::SelectAll})
+    if (e.matches(key)) return true;
+  for (auto key : {QKeySequence::MoveToNextWord, QKeySequence::MoveToPreviousWord, QKeySequence::SelectNextWord,
+                   QKeySequence::SelectPreviousWord, QKeySequence::DeleteStartOfWord, QKeySequence::DeleteEndOfWord})
+    if (e.matches(key)) return true;
+  return (e.matches(QKeySequence::Undo) && field.isUndoAvailable()) ||
+         (e.matches(QKeySequence::Redo) && field.isRedoAvailable());
+}
+} // namespace
+
+QAction* MainWindow::actionOf(const QKeyEvent& e) const {
+  const QKeySequence key(e.keyCombination());
+  for (const Command& c : m_commands)
+    if (c.action->isEnabled() && !c.action->shortcut().isEmpty() && c.action->shortcut() == key) return c.action;
+  return nullptr;
+}
+
+bool MainWindow::eventFilter(QObject* o, QEvent* e) {
+  // Fields of text take Ctrl+E, Ctrl+K and others for editing of old terminals, and a list that is open below one keeps
+  // all keys: the keys of the menus hold everywhere but for what types and edits.
+  if (e->type() == QEvent::ShortcutOverride) {
+    auto* field = qobject_cast<QLineEdit*>(o);
+    const auto& key = *static_cast<QKeyEvent*>(e);
+    if (field && field->window() == this && !editsText(*field, key) && actionOf(key)) {
+      e->ignore();
+      return true;
+    }
+  }
+  if (e->type() == QEvent::KeyPress)
+    if (auto* list = QApplication::activePopupWidget();
+        list && o == list && !qobject_cast<QMenu*>(list) && isActiveWindow() && !QApplication::activeModalWidget()) {
+      const auto& key = *static_cast<QKeyEvent*>(e);
+      auto* field = qobject_cast<QLineEdit*>(focusWidget());
+      if (QAction* action = actionOf(key); action && field && !editsText(*field, key)) {
+        list->hide();
+        action->trigger();
+        return true;
+      }
+    }
+  return QMainWindow::eventFilter(o, e);
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

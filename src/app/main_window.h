@@ -130,6 +130,7 @@ signals:
 
 protected:
   void closeEvent(QCloseEvent* e) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
   void dragEnterEvent(QDragEnterEvent* e) override;
   void dropEvent(QDropEvent* e) override;
 
@@ -170,7 +171,8 @@ private:
   Viewport* m_view; ///< the pane's; null without OpenGL
   QLabel* m_statusText;
   QAction *m_undo, *m_redo;
-  std::vector<QAction*> m_looks; ///< by Appearance
+  std::vector<QAction*> m_looks;                       ///< by Appearance
+  std::vector<std::pair<QAction*, QString>> m_unkeyed; ///< commands of submenus, with the words that call them
   QElapsedTimer m_clock;
   bool m_meshing = false;
   bool m_fresh = false; ///< the part was opened by itself: its brief takes over what the file brings along
@@ -208,6 +210,8 @@ private:
   QString forecastTip() const;
   bool mayDiscard();
   void tell(const Problem& p);
+  /// The command that a key calls, if it may be called now.
+  QAction* actionOf(const QKeyEvent& e) const;
   bool writeBrief(const std::string& path);
   /// The brief's file on disk is another one, gone or as it was: says so as long as it is true.
   void briefOnDiskChanged();

@@ -72,8 +72,7 @@ void MainWindow::buildMenus() {
     m_doc.redo();
     briefChanged();
   });
-  add(editMenu, QT_TR_NOOP("Say what you need…"), QKeySequence("Ctrl+K"),
-      [this] { m_briefPanel->sayLine()->setFocus(); });
+  add(editMenu, QT_TR_NOOP("Say what you need…"), QKeySequence("Ctrl+K"), [this] { m_briefPanel->beginSaying(); });
   if (m_view) {
     editMenu->addSeparator();
     add(editMenu, QT_TR_NOOP("Group from selection"), QKeySequence("G"), [this] {
@@ -181,6 +180,7 @@ void MainWindow::buildMenus() {
     auto which = static_cast<Appearance>(m_looks.size());
     connect(a, &QAction::triggered, this, [this, which] { setAppearance(which); });
     m_looks.push_back(a);
+    m_unkeyed.push_back({a, tr("Appearance: %1").arg(name)});
   }
   auto* partMenu = menuBar()->addMenu(tr("Part"));
   add(partMenu, QT_TR_NOOP("Propose groups"), QKeySequence("Ctrl+G"), [this] { proposeGroups(); });
@@ -188,6 +188,7 @@ void MainWindow::buildMenus() {
   for (const auto& p : purposes()) {
     auto* a = purpose->addAction(tr(p.c_str()));
     connect(a, &QAction::triggered, this, [this, p] { setPurpose(p); });
+    m_unkeyed.push_back({a, tr("Rules for: %1").arg(a->text())});
   }
   partMenu->addSeparator();
   add(partMenu, QT_TR_NOOP("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
@@ -203,6 +204,7 @@ void MainWindow::buildMenus() {
     for (const auto& way : alikeTable()) {
       auto* a = take->addAction(tr(way.words));
       connect(a, &QAction::triggered, this, [this, how = way.how] { takeIn(how); });
+      m_unkeyed.push_back({a, tr("Take in: %1").arg(a->text())});
     }
   }
   auto* run = menuBar()->addMenu(tr("Run"));
@@ -245,7 +247,7 @@ void MainWindow::buildMenus() {
     QList<QAction*> all;
     for (const Command& c : m_commands)
       if (c.action->objectName() != "saywhatyouneed" && c.action->objectName() != "quit") all << c.action;
-    m_briefPanel->setCommands(all);
+    m_briefPanel->setCommands(all, m_unkeyed);
   };
   add(help, QT_TR_NOOP("Keys and mouse…"), QKeySequence("?"), [this, offerCommands] {
     KeysDialog(m_commands, this).exec();
