@@ -3,6 +3,7 @@
 #include "app/gate_dialog.h"
 #include "app/limits_dialog.h"
 #include "app/machine_dialog.h"
+#include "app/report_pdf.h"
 #include "app/theme.h"
 #include "base/file.h"
 #include "base/memory.h"
@@ -30,13 +31,11 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
-#include <QPdfWriter>
 #include <QRegularExpression>
 #include <QScreen>
 #include <QSettings>
 #include <QSplitter>
 #include <QStyle>
-#include <QTextDocument>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
@@ -1276,21 +1275,7 @@ std::optional<Problem> MainWindow::writeReport(const QString& path) {
   const auto ofRun = m_shelf->part(m_current);
   std::string html = reportHtml(*run, ofRun ? *ofRun : *m_part, pictures);
   if (!path.endsWith(".pdf", Qt::CaseInsensitive)) return writeFileAtomic(path.toStdString(), html);
-  QTextDocument document;
-  document.setHtml(QString::fromStdString(html));
-  QPdfWriter pdf(path);
-  pdf.setPageSize(QPageSize(QPageSize::A4));
-  pdf.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout::Millimeter);
-  pdf.setTitle(tr("Mesh report"));
-  document.print(&pdf);
-  if (QFileInfo(path).size() > 0) return {};
-  Problem p;
-  p.fault = Fault::Usage;
-  p.code = "file.write";
-  p.what = "the report could not be written";
-  p.where = path.toStdString();
-  p.todo = "check the folder and the space on the disk";
-  return p;
+  return writePdf(QString::fromStdString(html), tr("Mesh report"), path, usualPage());
 }
 
 void MainWindow::exportTo(const std::string& path, const std::string& format) {

@@ -48,16 +48,18 @@ public:
   void heading(const std::string& t) { m_out << "<h2>" << escaped(t) << "</h2>\n"; }
   void text(const std::string& t) { m_out << "<p>" << escaped(t) << "</p>\n"; }
   void raw(const std::string& t) { m_out << t; }
-  /// First row is the head; cells are plain text.
-  void table(const std::vector<std::vector<std::string>>& rows) {
+  /// Cells are plain text. The first row is the head, repeated where the table goes on on another page, unless every
+  /// row has its own.
+  void table(const std::vector<std::vector<std::string>>& rows, bool headed = true) {
     m_out << "<table cellpadding=\"4\" cellspacing=\"0\" width=\"100%\">\n";
     for (std::size_t i = 0; i < rows.size(); ++i) {
-      m_out << "<tr>";
-      for (const auto& c : rows[i]) {
-        const char* tag = i ? "td" : "th";
-        m_out << "<" << tag << " align=\"left\">" << escaped(c) << "</" << tag << ">";
+      const bool head = headed && i == 0;
+      m_out << (head ? "<thead><tr>" : "<tr>");
+      for (std::size_t k = 0; k < rows[i].size(); ++k) {
+        const char* tag = head || (!headed && k == 0) ? "th" : "td";
+        m_out << "<" << tag << " align=\"left\">" << escaped(rows[i][k]) << "</" << tag << ">";
       }
-      m_out << "</tr>\n";
+      m_out << (head ? "</tr></thead>\n" : "</tr>\n");
     }
     m_out << "</table>\n";
   }
@@ -87,9 +89,9 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   std::string name = std::filesystem::path(part.path).filename().string();
   p.raw("<!DOCTYPE html>\n<html><head><meta charset=\"utf-8\"><title>" + escaped(name) +
         "</title>\n<style>body { font-family: sans-serif; color: #22303C; max-width: 52em; margin: 2em auto; }\n"
-        "h1 { font-size: 20px; } h2 { font-size: 15px; color: #7A2E5D; margin-top: 22px; }\n"
-        "table { border-collapse: collapse; font-size: 13px; } th { color: #6B7680; }\n"
-        "td, th { border-bottom: 1px solid #E3DFD4; } p { font-size: 13px; } img { max-width: 100%; }</style></head>\n"
+        "h1 { font-size: 15pt; } h2 { font-size: 11.5pt; color: #7A2E5D; margin-top: 16pt; }\n"
+        "table { border-collapse: collapse; } td, th { font-size: 9.5pt; border-bottom: 1px solid #E3DFD4; }\n"
+        "th { color: #6B7680; } p { font-size: 10pt; } img { max-width: 100%; }</style></head>\n"
         "<body>\n<h1>Mesh of " +
         escaped(name) + "</h1>\n");
   p.raw("<p><b>" + escaped(run.audit.sentence) + "</b></p>\n");
@@ -108,7 +110,8 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
             formatNumber(run.normalDeg, 3) + " deg at most, " + formatNumber(run.meanNormalDeg, 3) + " deg on average"},
            {"Time and memory", formatNumber(run.seconds, 3) + " s, " +
                                    formatNumber(static_cast<double>(run.peakMemory) / 1e6, 3) + " MB, " +
-                                   std::to_string(run.threads) + " threads"}});
+                                   std::to_string(run.threads) + " threads"}},
+          false);
   for (const auto& pic : pictures)
     p.raw("<p><img width=\"640\" src=\"data:image/png;base64," + base64(pic.png) + "\"><br>" + escaped(pic.caption) +
           "</p>\n");

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Forecast, size tile, proposed groups, improving, recovery, files that change under the window.
 #include "app/gate_dialog.h"
+#include "app/report_pdf.h"
 #include "app/window_fixture.h"
 #include "base/file.h"
 #include "job/improve.h"
+#include "job/report.h"
+#include <QBuffer>
 #include <QDragEnterEvent>
 #include <QDropEvent>
 #include <QFileDialog>
@@ -11,7 +14,9 @@
 #include <QTableWidget>
 #include <QUrl>
 #include <filesystem>
+#include <iterator>
 #include <nlohmann/json.hpp>
+#include <regex>
 
 using namespace tess;
 using namespace tess::test;
@@ -383,6 +388,78 @@ TEST_F(Workbench, reportIsWrittenAsPageAndAsPdf) {
   EXPECT_EQ(pdf->substr(0, 5), "%PDF-");
   EXPECT_GT(pdf->size(), 20000u); // with the picture
   EXPECT_TRUE(w->writeReport(QString::fromStdString(dir / "no/such/r.html")).has_value());
+}
+
+TEST_F(Workbench, reportFitsItsPages) {
+  open("keel-bracket.brief");
+  mesh();
+  TempFolder dir;
+  // Enough rows that tables go on over pages.
+  RunResult run = *w->currentRun();
+  for (int i = 0; i < 60; ++i) {
+    Problem p;
+    p.what = "finding number " + std::to_string(i + 1);
+    p.why = "a cause that takes some words to tell, so that the cell has more than one line of text in it";
+    run.problems.push_back(p);
+  }
+  QByteArray png;
+  QBuffer buffer(&png);
+  buffer.open(QIODevice::WriteOnly);
+  QImage wide(1640, 900, QImage::Format_RGB32);
+  wide.fill(Qt::darkCyan);
+  wide.save(&buffer, "PNG");
+  const QString html = QString::fromStdString(reportHtml(run, *w->part(), {{"the picture", png.toStdString()}}));
+  for (auto size : {QPageSize::A4, QPageSize::Letter}) {
+    const QPageSize page(size);
+    const QSizeF points = page.size(QPageSize::Point);
+    const std::string file = dir / "r.pdf";
+    ASSERT_FALSE(writePdf(html, "report", QString::fromStdString(file), page).has_value());
+    if (getenv("KEEP"))
+      std::filesystem::copy_file(file, "/tmp/k/r.pdf", std::filesystem::copy_options::overwrite_existing);
+    const std::string read = "pdftotext -bbox " + file + " " + (dir / "words") + " && pdftoppm -r 72 -f 1 -l 1 -png " +
+                             "-singlefile " + file + " " + (dir / "page");
+    ASSERT_EQ(std::system(read.c_str()), 0);
+    const std::string words = *readFile(dir / "words");
+    // Every word lies between the margins, and is of a size to be read.
+    const std::regex pageOf("<page width=\"([0-9.]+)\" height=\"([0-9.]+)\""),
+        wordOf("<word xMin=\"([0-9.]+)\" yMin=\"([0-9.]+)\" xMax=\"([0-9.]+)\" yMax=\"([0-9.]+)\">([^<]*)");
+    std::size_t pages = 0, count = 0, heads = 0;
+    for (std::sregex_iterator it(words.begin(), words.end(), pageOf), end; it != end; ++it, ++pages) {
+      EXPECT_NEAR(std::stod((*it)[1]), points.width(), 1);
+      EXPECT_NEAR(std::stod((*it)[2]), points.height(), 1);
+    }
+    const double margin = 15 / 25.4 * 72 - 0.5;
+    std::vector<double> heights;
+    for (std::sregex_iterator it(words.begin(), words.end(), wordOf), end; it != end; ++it, ++count) {
+      const double x0 = std::stod((*it)[1]), y0 = std::stod((*it)[2]), x1 = std::stod((*it)[3]),
+                   y1 = std::stod((*it)[4]);
+      EXPECT_GE(x0, margin) << (*it)[5];
+      EXPECT_LE(x1, points.width() - margin) << (*it)[5];
+      EXPECT_GE(y0, margin) << (*it)[5];
+      EXPECT_LE(y1, points.height() - 10) << (*it)[5];
+      heights.push_back(y1 - y0);
+      heads += (*it)[5] == "Where";
+    }
+    ASSERT_GT(count, 500u);
+    EXPECT_GE(pages, 3u);
+    EXPECT_GE(heads, 2u) << "the head of the findings stands on each of their pages";
+    // The box of a word is as high as the font's ascent and descent, about 1.16 of its size: 9 to 10 points for most.
+    std::sort(heights.begin(), heights.end());
+    EXPECT_GT(heights.front(), 8);
+    EXPECT_NEAR(heights[heights.size() / 2] / 1.164, 9.5, 0.6);
+    EXPECT_LT(heights.back(), 22) << "the title";
+    // The picture is as wide as the text, whole, and of its own shape.
+    const QImage drawn(QString::fromStdString(dir / "page.png"));
+    QRect picture;
+    for (int y = 0; y < drawn.height(); ++y)
+      for (int x = 0; x < drawn.width(); ++x)
+        if (const QColor c = drawn.pixelColor(x, y); c.red() < 40 && c.green() > 100 && c.blue() > 100)
+          picture |= QRect(x, y, 1, 1);
+    EXPECT_NEAR(picture.width(), points.width() - 2 * 15 / 25.4 * 72, 4);
+    EXPECT_NEAR(picture.height(), picture.width() * 900.0 / 1640, 4);
+    EXPECT_NEAR(picture.left(), 15 / 25.4 * 72, 3);
+  }
+  EXPECT_TRUE(writePdf(html, "report", QString::fromStdString(dir / "no/such/r.pdf"), usualPage()).has_value());
 }
 
 TEST_F(Workbench, twoRunsStandInOneTableWithTheCardsThatDiffer) {
