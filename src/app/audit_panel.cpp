@@ -182,6 +182,8 @@ void AuditPanel::refreshMetric() {
   m_definition->setText(QString("%1. %2").arg(QString(info.definition)).arg(QString(info.range)));
   m_places.clear();
   if (m_run) m_places = worstPlaces(m_run->mesh, m_run->audit, metric());
+  m_placed = 0;
+  for (const auto& p : m_places) m_placed += p.cells.size();
   m_placeFilter->setVisible(m_places.size() >= kManyPlaces);
   {
     const QSignalBlocker quiet(m_placeFilter);
@@ -322,7 +324,9 @@ void AuditPanel::fillPlaces() {
   emptyLayout(m_placeRows);
   const int n = static_cast<int>(m_listed.size());
   m_worstTitle->setText(m_worstAt >= 0 ? tr("WORST PLACES  %1 of %2").arg(m_worstAt + 1).arg(n)
-                        : n > 0        ? tr("WORST PLACES  %1").arg(n)
+                        : n > 0        ? tr("WORST PLACES  %1").arg(n) + (m_placed >= kMostFailing
+                                                                              ? tr(", of the worst %L1 elements").arg(m_placed)
+                                                                              : QString())
                                        : tr("WORST PLACES"));
   if (n == 0)
     m_placeRows->addWidget(styledLabel(m_places.empty() ? tr("none yet") : tr("no place holds these words"), "small"));

@@ -85,6 +85,7 @@ private:
   QLineEdit* m_findingFilter;
   QLabel* m_worstTitle;
   std::vector<WorstPlace> m_places; ///< of the metric on show
+  std::size_t m_placed = 0;         ///< elements that these hold
   std::vector<int> m_listed;        ///< of them, those that the filter leaves
   int m_worstAt = -1;               ///< of these, the one on show
   QVBoxLayout* m_placeRows;

@@ -30,7 +30,9 @@ void FileWatch::follow(const Brief& brief) {
   m_brief = brief.path;
   if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
   watch();
-  m_partTime = QFileInfo(QString::fromStdString(m_part)).lastModified();
+  const QFileInfo part(QString::fromStdString(m_part));
+  m_partTime = part.lastModified();
+  m_partSize = part.exists() ? part.size() : -1;
   knowBrief();
 }
 
@@ -40,6 +42,11 @@ FileWatch::OnDisk FileWatch::briefOnDisk() const {
   const auto now = anyText(m_brief);
   if (now == m_known) return OnDisk::Known;
   return now ? OnDisk::Other : OnDisk::Gone;
+}
+
+bool FileWatch::partOnDiskDiffers() const {
+  const QFileInfo part(QString::fromStdString(m_part));
+  return !part.exists() || part.lastModified() != m_partTime || part.size() != m_partSize;
 }
 
 void FileWatch::followLimits(const std::string& path) {

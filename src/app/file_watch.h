@@ -20,6 +20,8 @@ public:
   void followLimits(const std::string& path);
   /// What the file of limits holds now is known, as it was written here.
   void knowLimits();
+  /// The part's file is another one than when it was read last. Looks at the disk.
+  bool partOnDiskDiffers() const;
   /// What the brief's file holds now is known and may be written over.
   void knowBrief();
   /// The brief's file differs from what was last read or written here, or can no longer be read. Looks at the disk.
@@ -36,7 +38,8 @@ private:
   QFileSystemWatcher m_watcher;
   QTimer m_settled; ///< editors write in several steps: looked at when they are done
   std::string m_part, m_brief, m_limits;
-  QDateTime m_partTime;               ///< of the part file as it was read
+  QDateTime m_partTime; ///< of the part file as it was read
+  qint64 m_partSize = -1;
   std::optional<std::string> m_known; ///< text of the brief file as read or written here
   std::optional<std::string> m_seen;  ///< as last seen; nothing while it cannot be read
   std::string m_limitsText;

@@ -323,6 +323,7 @@ void MainWindow::connectWorkers() {
   });
   connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const OpenedPart> opened) {
     m_part = std::shared_ptr<const Part>(opened, &opened->part);
+    m_reading = false;
     if (std::exchange(m_fresh, false)) m_doc.reset(withRulesOf(m_doc.brief(), *opened));
     m_sizes.reset();
     m_meshing = false;
@@ -340,6 +341,7 @@ void MainWindow::connectWorkers() {
       takeMeshOfFile();
     m_files->follow(m_doc.brief());
     emit partLoaded();
+    if (auto act = std::exchange(m_afterReading, {})) act();
   });
   connect(m_sizer, &MeshWorker::sized, this,
           [this](std::shared_ptr<const SizeField> field, std::shared_ptr<const SizeShade> shade,
@@ -424,7 +426,8 @@ void MainWindow::connectWorkers() {
             emit runFinished();
           });
   connect(m_worker, &MeshWorker::failed, this, [this](const Problem& p) {
-    m_meshing = false;
+    m_meshing = m_reading = false;
+    m_afterReading = {};
     m_runs->setBusy(false, false);
     m_taskProblems = {p};
     refresh();
@@ -441,7 +444,8 @@ void MainWindow::connectWorkers() {
     emit taskFailed(p);
   });
   connect(m_worker, &MeshWorker::stopped, this, [this] {
-    m_meshing = false;
+    m_meshing = m_reading = false;
+    m_afterReading = {};
     m_runs->setBusy(false, false);
     refresh();
     emit runFinished();
@@ -758,7 +762,16 @@ void MainWindow::scaleSizes(double factor) {
 }
 
 void MainWindow::setPurpose(const std::string& purpose) {
-  edit([&](Brief& b) { b = withPurpose(b, purpose); }, tr("rules for %1").arg(QString::fromStdString(purpose)));
+  auto set = [this, purpose](FlowSpace space) {
+    edit([&](Brief& b) { b = withPurpose(b, purpose, space); },
+         tr("rules for %1").arg(QString::fromStdString(purpose)));
+  };
+  if (purpose != "flow" || flowSpaceOf(m_doc.brief()) != FlowSpace::Unknown) return set(FlowSpace::Unknown);
+  m_notice->ask("flow",
+                tr("Is this part what flows, or what is flowed around? Its narrow places are asked for accordingly."),
+                {{tr("what flows"), [set] { set(FlowSpace::Inside); }},
+                 {tr("what is flowed around"), [set] { set(FlowSpace::Around); }},
+                 {tr("neither"), {}}});
 }
 
 void MainWindow::keepFailing() {
@@ -947,6 +960,7 @@ void MainWindow::fixProblem(const Problem& p) {
 }
 
 void MainWindow::startMesh(bool fromNothing) {
+  if (m_reading) return waitForPart([this, fromNothing] { startMesh(fromNothing); });
   if (!m_part || m_worker->busy()) return;
   m_meshing = true;
   m_clock.start();
@@ -970,10 +984,15 @@ void MainWindow::keepSurface() {
 }
 void MainWindow::stopMesh() { m_worker->stop(); }
 
+void MainWindow::waitForPart(std::function<void()> act) {
+  if (m_reading) m_afterReading = std::move(act);
+}
+
 void MainWindow::readPart() {
   auto options = loadOptionsOf(m_doc.brief());
   if (!options) return tell(options.problem());
   m_loaded = *options;
+  m_reading = true;
   m_clock.start();
   m_worker->load(QString::fromStdString(m_doc.brief().partPath()), m_loaded);
   m_runs->setBusy(true, false);
@@ -981,6 +1000,7 @@ void MainWindow::readPart() {
 }
 
 void MainWindow::loadPartOfBrief() {
+  m_afterReading = {}; // it was meant for the part before
   // What is on its way belongs to the part that goes now.
   for (auto* w : {m_sizer, m_forecaster, m_measurer, m_previewer, m_teller}) w->drop();
   m_part.reset();
@@ -1006,7 +1026,17 @@ void MainWindow::loadPartOfBrief() {
 }
 
 void MainWindow::reloadPart() {
-  if (!m_part || m_worker->busy()) return;
+  if (!m_part) return;
+  if (m_worker->busy()) return waitForPart([this] { reloadPart(); });
+  auto options = loadOptionsOf(m_doc.brief());
+  if (options && *options == m_loaded && m_part->path == m_doc.brief().partPath() && !m_files->partOnDiskDiffers()) {
+    // Nothing would come out differently: the mesh on show goes on being that of the part.
+    m_notice->dismiss("part");
+    return m_notice->ask("same part",
+                         tr("%1 is as it was when it was read; nothing has changed.")
+                             .arg(QFileInfo(QString::fromStdString(m_part->path)).fileName()),
+                         {{tr("fine"), {}}});
+  }
   m_partBefore = m_part;
   m_groupsBefore = m_groups;
   m_rebound.clear();
@@ -1332,6 +1362,7 @@ void MainWindow::handOverAll(const std::vector<Rule>& rules) {
 }
 
 void MainWindow::askExport() {
+  if (m_reading) return waitForPart([this] { askExport(); });
   auto run = currentRun();
   if (!run) {
     QMessageBox::information(this, tr("Hand over"), tr("There is no mesh yet. Press Mesh (Ctrl+Return) first."));

@@ -175,6 +175,9 @@ private:
   std::vector<std::pair<QAction*, QString>> m_unkeyed; ///< commands of submenus, with the words that call them
   QElapsedTimer m_clock;
   bool m_meshing = false;
+  bool m_reading = false;               ///< the part is being read
+  std::function<void()> m_afterReading; ///< what was asked for meanwhile, the last of it
+  void waitForPart(std::function<void()> act);
   bool m_fresh = false; ///< the part was opened by itself: its brief takes over what the file brings along
 
   void buildMenus();

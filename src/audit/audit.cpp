@@ -56,7 +56,7 @@ const LimitSet* limitSet(std::string_view name) {
 namespace {
 
 /// Nodes at exactly the same place, by a hash of the coordinates.
-std::size_t repeatedNodes(const Mesh& m) {
+std::vector<std::array<std::int32_t, 2>> repeatedNodes(const Mesh& m) {
   struct Item {
     std::uint64_t hash;
     std::int32_t node;
@@ -82,15 +82,35 @@ std::size_t repeatedNodes(const Mesh& m) {
   auto meant = [&](std::int32_t a, std::int32_t b) {
     return !original.empty() && original[static_cast<std::size_t>(a)] == original[static_cast<std::size_t>(b)];
   };
-  std::size_t n = 0;
+  std::vector<std::array<std::int32_t, 2>> pairs;
   for (std::size_t i = 0; i < items.size(); ++i)
     for (std::size_t j = i; j > 0 && items[j - 1].hash == items[i].hash; --j)
       if (m.nodes[static_cast<std::size_t>(items[j - 1].node)] == m.nodes[static_cast<std::size_t>(items[i].node)] &&
           !meant(items[j - 1].node, items[i].node)) {
-        ++n;
+        pairs.push_back({items[j - 1].node, items[i].node});
         break;
       }
-  return n;
+  return pairs;
+}
+
+/// How many of these pairs stand between regions that share no node anywhere: bodies kept apart, as a file tells them.
+std::size_t betweenApart(const Mesh& m, const std::vector<std::array<std::int32_t, 2>>& pairs) {
+  if (pairs.empty() || m.regions.size() < 2 || m.regions.size() > 64) return 0;
+  std::vector<std::uint64_t> of(m.nodes.size(), 0); // regions around a node, a bit each
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    for (auto n : m.cells.of(c)) of[static_cast<std::size_t>(n)] |= std::uint64_t{1} << m.cellRegion[c];
+  std::vector<std::uint64_t> joined(m.regions.size(), 0); // by region: those it shares a node with
+  for (auto mask : of)
+    if (mask & (mask - 1))
+      for (std::size_t r = 0; r < joined.size(); ++r)
+        if (mask >> r & 1) joined[r] |= mask;
+  return static_cast<std::size_t>(std::count_if(pairs.begin(), pairs.end(), [&](const auto& p) {
+    const std::uint64_t a = of[static_cast<std::size_t>(p[0])], b = of[static_cast<std::size_t>(p[1])];
+    if (!a || !b || a & b) return false;
+    for (std::size_t r = 0; r < joined.size(); ++r)
+      if (a >> r & 1 && joined[r] & b) return false;
+    return true;
+  }));
 }
 
 /// Cells with the same corners as a cell before.
@@ -146,7 +166,9 @@ Soundness checkSoundness(const Mesh& m, const std::vector<float>& volumes, const
   for (auto n : m.cells.nodes) used[static_cast<std::size_t>(n)] = 1;
   for (char u : used) s.unusedNodes += !u;
   if (progress) progress->check();
-  s.duplicateNodes = repeatedNodes(m);
+  const auto repeated = repeatedNodes(m);
+  s.apartNodes = betweenApart(m, repeated);
+  s.duplicateNodes = repeated.size() - s.apartNodes;
   s.nonConforming = neighbours.surplus;
   // Faces used once are the boundary; it must be closed, and so must the boundary of every region.
   std::vector<std::pair<std::uint64_t, int>> edges;

@@ -66,6 +66,7 @@ struct LimitResult {
 struct Soundness {
   std::size_t inverted = 0, openEdges = 0, crowdedEdges = 0, duplicateNodes = 0, duplicateCells = 0, unusedNodes = 0,
               nonConforming = 0;
+  std::size_t apartNodes = 0; ///< nodes that stand twice since the bodies there share none: wanted, so no fault
   bool sound() const {
     return !inverted && !openEdges && !duplicateCells && !unusedNodes && !nonConforming && !duplicateNodes;
   }

@@ -66,7 +66,7 @@ std::vector<std::int32_t> worstOf(std::vector<std::int32_t> cells, const std::ve
   return cells;
 }
 
-constexpr std::size_t kMostFailing = 5000, kMostSound = 20;
+constexpr std::size_t kMostSound = 20;
 constexpr double kWidest = 1.0 / 3; ///< of a place, against the diagonal of the mesh
 
 std::vector<std::int32_t> cellsWhere(std::size_t count, const std::function<bool(std::size_t)>& on) {

@@ -19,6 +19,7 @@ struct WorstPlace {
 /// be wider than a third of the mesh: then it is divided around its worst cells. Worst place first; at most 5000 cells
 /// are looked at, the worst of them. Deterministic.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
+constexpr std::size_t kMostFailing = 5000; ///< cells that are looked at
 /// The same for the cells that one limit judges, from its side.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, const Limit& limit);
 

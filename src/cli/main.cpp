@@ -114,6 +114,10 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
   if (propose) { // a brief to go on from
     Brief b = withRulesOf(defaultBrief(path), *opened);
     b.unit = unit;
+    if (purpose == "flow" && flowSpaceOf(b) == FlowSpace::Unknown)
+      std::cerr << "note: no body is said to be fluid or solid, so elements are asked for across gaps\n"
+                << "  to do: if the part is what flows, give a group of bodies the medium fluid, and ask for them "
+                   "through walls on it\n";
     if (!purpose.empty()) b = withPurpose(b, purpose);
     std::vector<Problem> ignored;
     auto groups = proposeGroups(b, *part, resolveGroups(b, *part, ignored));
@@ -617,6 +621,8 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   const auto& s = a.soundness;
   std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates "
             << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
+  if (s.apartNodes)
+    std::cout << "  " << s.apartNodes << " nodes stand twice between bodies that are kept apart (they share no node)\n";
   return a.pass ? 0 : 1;
 }
 

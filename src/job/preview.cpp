@@ -400,6 +400,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   }
   if (!edges.empty())
     p.text = counted(elements, "division", "divisions") + " on " + counted(edges.size(), "edge", "edges");
+  if (p.marks.size() == kPreviewMarks) p.text += ", the first " + roughly(kPreviewMarks) + " marked";
   for (const auto& [edge, division] : mine.request().divisions)
     if (division.ratio > 1) { // both ways to say how uneven
       const double whole = part.edges[static_cast<std::size_t>(edge)].length;

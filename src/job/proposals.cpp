@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/proposals.h"
 #include "base/units.h"
+#include <algorithm>
 #include <cmath>
 #include <map>
 #include <set>
@@ -260,7 +261,25 @@ const std::vector<std::string>& purposes() {
   return all;
 }
 
-Brief withPurpose(const Brief& brief, const std::string& purpose) {
+namespace {
+std::string fluidBodies(const Brief& brief) {
+  std::string names;
+  for (const auto& r : brief.rules)
+    if (r.kind == "group" && !r.off && r.get("of") == "bodies" && r.get("medium") == "fluid")
+      names += (names.empty() ? "" : ", ") + r.get("name");
+  return names;
+}
+} // namespace
+
+FlowSpace flowSpaceOf(const Brief& brief) {
+  if (!fluidBodies(brief).empty()) return FlowSpace::Inside;
+  const bool solid = std::any_of(brief.rules.begin(), brief.rules.end(), [](const Rule& r) {
+    return r.kind == "group" && !r.off && r.get("of") == "bodies" && r.get("medium") == "solid";
+  });
+  return solid ? FlowSpace::Around : FlowSpace::Unknown;
+}
+
+Brief withPurpose(const Brief& brief, const std::string& purpose, FlowSpace space) {
   struct Row {
     const char *purpose, *growth, *turn, *what, *count, *order, *limits;
   };
@@ -285,8 +304,23 @@ Brief withPurpose(const Brief& brief, const std::string& purpose) {
     if (purpose != row.purpose) continue;
     rule("everywhere", any).values["growth"] = row.growth;
     rule("everywhere", any).values["turn"] = row.turn;
-    Rule& through = rule("through", [&](const Rule& r) { return r.get("what") == row.what && r.get("on").empty(); });
-    through.values["what"] = row.what;
+    std::string what = row.what, on;
+    if (purpose == std::string("flow")) {
+      const FlowSpace known = flowSpaceOf(brief);
+      if (known == FlowSpace::Unknown && space == FlowSpace::Inside) {
+        std::string name = "fluid";
+        auto taken = [&](const Rule& r) { return r.kind == "group" && r.get("name") == name; };
+        for (int k = 2; std::any_of(b.rules.begin(), b.rules.end(), taken); ++k) name = "fluid " + std::to_string(k);
+        auto at = b.rules.begin();
+        while (at != b.rules.end() && at->kind == "group") ++at;
+        b.rules.insert(at, {"group", {{"name", name}, {"of", "bodies"}, {"medium", "fluid"}}, "", false, {}});
+      }
+      on = fluidBodies(b);
+      if (!on.empty()) what = "walls";
+    }
+    Rule& through = rule("through", [&](const Rule& r) { return r.get("what") == what && r.get("on") == on; });
+    through.values["what"] = what;
+    if (!on.empty()) through.values["on"] = on;
     through.values["count"] = row.count;
     rule("fill", any).values["order"] = row.order;
     rule("judge", any).values["purpose"] = row.limits;

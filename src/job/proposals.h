@@ -10,10 +10,18 @@ namespace tess {
 /// take in besides the faces meant is told apart by points.
 std::vector<Rule> proposeGroups(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups);
 
+/// Whether a flow runs inside the bodies (they are the fluid) or around and between them.
+enum class FlowSpace { Unknown, Inside, Around };
+/// What the kinds of the brief's groups of bodies say; Unknown where none has one.
+FlowSpace flowSpaceOf(const Brief& brief);
+
 /// Sizes that a purpose usually wants, as ordinary rules that can be changed afterwards: "strength", "heat" or "flow".
 /// Targets, local sizes and groups of the brief stay as they are; growth, turn, elements through walls or across gaps,
 /// order and limits are set. Unchanged for any other word.
-Brief withPurpose(const Brief& brief, const std::string& purpose);
+/// For flow, elements are asked for through fluid bodies, whose channels are what a solid calls its walls, and across
+/// gaps where bodies are what is flowed around: as the brief says, else as `space` does (a group of all bodies with the
+/// kind 'fluid' is added for Inside), else across gaps.
+Brief withPurpose(const Brief& brief, const std::string& purpose, FlowSpace space = FlowSpace::Unknown);
 const std::vector<std::string>& purposes();
 
 /// Ways to go from one face to others.

@@ -834,6 +834,7 @@ nlohmann::json problemJson(const Problem& p) {
                    {"where", p.where},
                    {"why", p.why},
                    {"todo", p.todo}};
+  if (p.places.size() > 50) j["places_in_all"] = p.places.size();
   for (std::size_t i = 0; i < std::min<std::size_t>(p.places.size(), 50); ++i)
     j["places"].push_back({p.places[i].x(), p.places[i].y(), p.places[i].z()});
   return j;
@@ -940,6 +941,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                     {"crowded_edges", s.crowdedEdges},
                     {"duplicate_nodes", s.duplicateNodes},
                     {"duplicate_elements", s.duplicateCells},
+                    {"nodes_between_bodies_apart", s.apartNodes},
                     {"unused_nodes", s.unusedNodes},
                     {"non_conforming_faces", s.nonConforming}};
   return j;
@@ -967,6 +969,7 @@ nlohmann::json runReport(const RunResult& run) {
                   {"thin_area", run.through.thinArea},
                   {"share", run.through.share()},
                   {"area_by_count", run.through.areaByCount},
+                  {"places_in_all", run.through.places.size()},
                   {"places", nlohmann::json::array()}};
   for (std::size_t i = 0; i < std::min<std::size_t>(run.through.places.size(), 50); ++i) {
     const auto& p = run.through.places[i];

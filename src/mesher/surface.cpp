@@ -12,6 +12,7 @@
 #include <set>
 #include <spdlog/spdlog.h>
 #include <unordered_set>
+#include <utility>
 
 namespace tess {
 namespace {
@@ -363,7 +364,7 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
     auto t = part.shape->tessellate(2e-4 * finer * part.diagonal(), 8 * finer * kPi / 180, &progress);
     if (!t) return {};
     fine = std::move(*t);
-    found = findCrossings(fine.points, fine.triangles, 1000, &progress);
+    found = findCrossings(fine.points, fine.triangles, SIZE_MAX, &progress);
     if (found.empty()) return {};
     if (part.faceted) break;
   }
@@ -418,7 +419,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
   PairCounts firstCount; ///< of the first round
   for (int round = 0; round < rounds; ++round) {
     Attempt a = meshOnce(part, *tess, size, progress);
-    auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, 1000, &progress);
+    auto crossings = findCrossings(a.mesh.points, a.mesh.triangles, SIZE_MAX, &progress);
     progress.check();
     spdlog::debug("surface round {}: {} triangles, {} left on lines, {} held, {} crossings, {} sources", round,
                   a.mesh.triangles.size(), a.stayedFiner, a.held, crossings.size(), size.sourceCount());
@@ -489,8 +490,10 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, Progress& p
       continue;
     }
     crossedBefore = crossings.size();
+    std::vector<char> done(a.mesh.triangles.size(), 0); // one that crosses many asks once
     for (const auto& c : crossings)
       for (int t : {c.a, c.b}) {
+        if (std::exchange(done[static_cast<std::size_t>(t)], 1)) continue;
         const auto& q = a.mesh.triangles[static_cast<std::size_t>(t)];
         Vec3 p[3];
         double longest = 0;

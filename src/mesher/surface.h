@@ -7,6 +7,7 @@
 #include "base/progress.h"
 #include "geometry/part.h"
 #include "size/size_field.h"
+#include <cstdint>
 
 namespace tess {
 
@@ -54,9 +55,10 @@ struct CrossingPair {
   Vec3 at;
 };
 /// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions. `changed` (per
-/// triangle, empty for all): only pairs with at least one of these are looked at.
+/// triangle, empty for all): only pairs with at least one of these are looked at. All pairs, but for callers that only
+/// want to know whether there are any: those look on no further than to `most`.
 std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
-                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = 1000,
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = SIZE_MAX,
                                         const Progress* progress = nullptr, const std::vector<char>& changed = {});
 
 } // namespace tess

@@ -540,7 +540,7 @@ BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Size
     BridgeReport r = b.run(progress);
     if (!r.merged) return r;
     std::vector<int> origin = b.store();
-    auto crossings = findCrossings(copy.points, copy.triangles, 1000, &progress);
+    auto crossings = findCrossings(copy.points, copy.triangles, SIZE_MAX, &progress);
     if (crossings.empty()) {
       surface = std::move(copy);
       return r;

@@ -66,7 +66,7 @@ int splitSurfaceEdges(SurfaceMesh& m, const std::vector<std::array<int, 2>>& edg
   for (std::size_t t = 0; t < m.triangles.size(); ++t)
     for (int v : m.triangles[t])
       if (isFresh[static_cast<std::size_t>(v)]) changed[t] = 1;
-  auto crossings = findCrossings(m.points, m.triangles, 1000, nullptr, changed);
+  auto crossings = findCrossings(m.points, m.triangles, SIZE_MAX, nullptr, changed);
   if (!crossings.empty()) {
     std::vector<char> touched(m.points.size(), 0);
     for (const auto& c : crossings)

@@ -374,6 +374,125 @@ TEST_F(Workbench, savingOverAnotherProgramsChangeAsksAndTheNoticeFollowsTheFile)
   EXPECT_EQ(w->document().brief().rules, mine);
 }
 
+TEST_F(Workbench, readingAnUnchangedPartKeepsItsMeshAndKeysMeanwhileCount) {
+  TempFolder dir;
+  const std::string brief = copyOf("saddle-clamp", dir);
+  openPath(brief);
+  mesh();
+  const auto run = w->currentRun();
+  ASSERT_TRUE(run);
+  const auto part = w->part();
+  w->reloadPart();
+  EXPECT_EQ(w->notice()->key(), "same part");
+  EXPECT_EQ(w->currentRun(), run) << "the mesh on show stays";
+  EXPECT_EQ(w->part(), part);
+  // Changed, it is read; what is pressed while that lasts is done afterwards.
+  std::filesystem::copy_file(demo("saddle-clamp-b.step"), dir / "saddle-clamp.step",
+                             std::filesystem::copy_options::overwrite_existing);
+  bool meshed = false;
+  QObject::connect(w.get(), &MainWindow::runFinished, [&] { meshed = true; });
+  w->reloadPart();
+  EXPECT_FALSE(w->currentRun());
+  QApplication::setActiveWindow(w.get()); // no window manager does it on a bare display
+  QTest::keyClick(w.get(), Qt::Key_Return, Qt::ControlModifier);
+  EXPECT_FALSE(meshed);
+  ASSERT_TRUE(waitFor([&] { return meshed; }));
+  EXPECT_NE(w->part(), part);
+  EXPECT_TRUE(w->currentRun());
+}
+
+TEST_F(Workbench, keysOfTheMenusHoldInEveryField) {
+  open("saddle-clamp.brief");
+  auto* say = w->briefPanel()->sayLine();
+  auto focus = [&](QWidget* f) {
+    QApplication::setActiveWindow(w.get()); // no window manager does it on a bare display
+    f->setFocus();
+    QApplication::processEvents();
+  };
+  auto count = [&](const char* name) {
+    QAction* found = nullptr;
+    for (const auto& c : w->commands())
+      if (c.action->objectName() == name) found = c.action;
+    auto n = std::make_shared<int>(0);
+    if (found) QObject::connect(found, &QAction::triggered, w.get(), [n] { ++*n; });
+    return n;
+  };
+  const auto handOver = count("handover"), finer = count("finerallsizes08"), fit = count("fit");
+  // "There is no mesh yet" is answered as it comes.
+  auto* timer = new QTimer(w.get());
+  QObject::connect(timer, &QTimer::timeout, [] {
+    if (auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget())) box->accept();
+  });
+  timer->start(20);
+  focus(say);
+  QTest::keyClicks(say, "size 3");
+  QTest::keyClick(say, Qt::Key_E, Qt::ControlModifier);
+  EXPECT_EQ(*handOver, 1) << "not the end of the line";
+  focus(say);
+  QTest::keyClick(say, Qt::Key_Plus, Qt::ControlModifier);
+  EXPECT_EQ(*finer, 1);
+  QTest::keyClick(say, Qt::Key_F);
+  EXPECT_EQ(*fit, 0) << "plain typing";
+  EXPECT_TRUE(say->text().endsWith("f"));
+  QTest::keyClick(say, Qt::Key_A, Qt::ControlModifier);
+  EXPECT_EQ(say->selectedText(), say->text()) << "editing stays the field's";
+  // Begun anew, and left empty.
+  QTest::keyClick(say, Qt::Key_K, Qt::ControlModifier);
+  EXPECT_TRUE(say->text().isEmpty());
+  QTest::keyClicks(say, "siz");
+  QTest::keyClick(QApplication::activePopupWidget() ? QApplication::activePopupWidget() : say, Qt::Key_Escape);
+  EXPECT_TRUE(say->text().isEmpty());
+  EXPECT_FALSE(say->hasFocus());
+}
+
+TEST_F(Workbench, theSentenceLineAnswersWhileTypingAndKnowsCommands) {
+  open("saddle-clamp.brief");
+  auto* panel = w->briefPanel();
+  auto* say = panel->sayLine();
+  say->setText("wibble");
+  EXPECT_TRUE(panel->answer().contains("'wibble' is no rule, group or command")) << panel->answer().toStdString();
+  say->setText("1.2 mm on nothing");
+  EXPECT_TRUE(panel->answer().contains("no group 'nothing'")) << panel->answer().toStdString();
+  say->setText("3 through walls");
+  EXPECT_TRUE(panel->answer().contains("3 elements through walls")) << panel->answer().toStdString();
+  say->setText("siz");
+  EXPECT_TRUE(panel->answer().isEmpty()) << "the list offers";
+  say->setText("0,8 mm");
+  EXPECT_TRUE(panel->answer().startsWith("Return adds")) << panel->answer().toStdString();
+  say->setText("dark");
+  QTest::keyClick(say, Qt::Key_Return);
+  EXPECT_EQ(theme::paper.lightness() < 100, true) << "the window's own commands are known";
+  EXPECT_TRUE(panel->answer().isEmpty());
+  w->setAppearance(MainWindow::Appearance::Light);
+}
+
+TEST_F(Workbench, aHandOverThatFailsIsToldWithFileAndCause) {
+  open("saddle-clamp.brief");
+  mesh();
+  bool failed = false;
+  QObject::connect(w.get(), &MainWindow::taskFailed, [&] { failed = true; });
+  w->exportTo("/proc/no/such/place/m.inp", "");
+  ASSERT_TRUE(waitFor([&] { return failed; }));
+  EXPECT_EQ(w->notice()->key(), "not written");
+  EXPECT_TRUE(w->notice()->text().contains("/proc/no/such/place/m.inp")) << w->notice()->text().toStdString();
+  EXPECT_TRUE(w->notice()->text().contains("check the folder", Qt::CaseInsensitive));
+}
+
+TEST_F(Workbench, rulesForFlowAskWhetherThePartFlows) {
+  open("saddle-clamp.brief");
+  w->setPurpose("flow");
+  ASSERT_EQ(w->notice()->key(), "flow");
+  auto* flows = noticeButton("what flows");
+  ASSERT_NE(flows, nullptr);
+  QTest::mouseClick(flows, Qt::LeftButton);
+  const auto& rules = w->document().brief().rules;
+  EXPECT_TRUE(std::any_of(rules.begin(), rules.end(), [](const Rule& r) {
+    return r.kind == "through" && r.get("what") == "walls" && r.get("on") == "fluid";
+  }));
+  EXPECT_TRUE(std::any_of(w->groups().begin(), w->groups().end(),
+                          [](const auto& g) { return g.name == "fluid" && !g.entities.empty(); }));
+}
+
 TEST_F(Workbench, reportIsWrittenAsPageAndAsPdf) {
   open("keel-bracket.brief");
   mesh();

@@ -317,6 +317,20 @@ TEST(Apart, bodiesGetTheirOwnNodesAndASetForEachSide) {
     auto p = handOver(*run, {"hand_over", {{"path", folder / name}}, "", false, {}});
     EXPECT_FALSE(p) << (p ? p->sentence() : "");
   }
+  // A file does not say that nodes stand twice on purpose: bodies that share none anywhere tell it.
+  for (const char* name : {"boxes.inp", "boxes.vtu"}) {
+    auto m = readMesh(folder / name);
+    ASSERT_TRUE(m);
+    const Soundness s = auditMesh(*m, *limitSet("general")).soundness;
+    EXPECT_TRUE(s.sound()) << name;
+    EXPECT_EQ(s.duplicateNodes, 0u);
+    EXPECT_EQ(s.apartNodes, run->mesh.twins.size()) << name;
+    // Where the same two bodies share a node as well, the others were left unmerged.
+    const auto& twin = run->mesh.twins.front();
+    for (auto& n : m->cells.nodes)
+      if (n == twin[1]) n = twin[0];
+    EXPECT_EQ(auditMesh(*m, *limitSet("general")).soundness.apartNodes, 0u);
+  }
   // Bodies that do not touch are no pair: said, not done.
   b.rules.push_back({"group", {{"name", "right"}, {"of", "bodies"}, {"nearest", "(2.9, 0.5, 0.5)"}}, "", false, {}});
   b.rules[4] = {"apart", {{"bodies", "left"}, {"others", "right"}}, "", false, {}};

@@ -36,6 +36,36 @@ TEST(Proposals, coverEveryOuterFaceExactlyOnce) {
   }
 }
 
+TEST(Purposes, aFlowIsAskedForThroughFluidBodiesAndAcrossGapsOfOthers) {
+  auto narrow = [](const Brief& b) {
+    std::string r;
+    for (const auto& x : b.rules)
+      if (x.kind == "through") r += x.get("count") + " " + x.get("what") + " on '" + x.get("on") + "';";
+    return r;
+  };
+  auto with = [](const char* medium) {
+    Brief b = defaultBrief("duct.step");
+    b.rules.push_back({"group", {{"name", "duct"}, {"of", "bodies"}, {"medium", medium}}, "", false, {}});
+    return b;
+  };
+  EXPECT_EQ(narrow(withPurpose(with("fluid"), "flow")), "8 walls on 'duct';");
+  EXPECT_EQ(narrow(withPurpose(with("solid"), "flow")), "8 gaps on '';");
+  EXPECT_EQ(narrow(withPurpose(with("fluid"), "strength")), "2 walls on '';");
+  const Brief plain = defaultBrief("duct.step");
+  EXPECT_EQ(flowSpaceOf(plain), FlowSpace::Unknown);
+  EXPECT_EQ(narrow(withPurpose(plain, "flow", FlowSpace::Around)), "8 gaps on '';");
+  const Brief inside = withPurpose(plain, "flow", FlowSpace::Inside);
+  EXPECT_EQ(narrow(inside), "8 walls on 'fluid';");
+  EXPECT_EQ(flowSpaceOf(inside), FlowSpace::Inside);
+  EXPECT_EQ(withPurpose(inside, "flow").rules, inside.rules) << "said again it changes nothing";
+  // It means the bodies themselves.
+  const Part duct = made("tube 10 8 30");
+  std::vector<Problem> problems;
+  const auto request = sizeRequestOf(inside, duct, resolveGroups(inside, duct, problems), problems, nullptr);
+  ASSERT_EQ(request.through.size(), 1u);
+  EXPECT_EQ(std::count(request.through[0].faces.begin(), request.through[0].faces.end(), 1), duct.count(Dim::Face));
+}
+
 TEST(Proposals, holesAreToldFromBossesAndNamedByDiameter) {
   Part drilled = made("drilled 2.5");
   auto groups = proposed(drilled);

@@ -93,8 +93,7 @@ TEST(Gate, objectsToWhatASolverWouldStumbleOver) {
   // Every scale that is about to be written is said.
   std::vector<Rule> files{rule("hand_over", {{"path", "a.inp"}}),
                           rule("hand_over", {{"path", "b.inp"}, {"scale", "0.001"}})};
-  EXPECT_EQ(gateOf(run, part, run.brief, files).size,
-            "0.002 x 0.001 x 0.001 m; 2 x 1 x 1 mm");
+  EXPECT_EQ(gateOf(run, part, run.brief, files).size, "0.002 x 0.001 x 0.001 m; 2 x 1 x 1 mm");
 }
 
 TEST(Gate, aCompleteMeshPasses) {
