@@ -276,7 +276,6 @@ BriefPanel::BriefPanel(QWidget* parent) : QWidget(parent) {
   connect(m_say, &QLineEdit::textChanged, this, &BriefPanel::answerSaying);
   offer();
   m_answer = styledLabel({}, "small");
-  m_answer->setObjectName("answer");
   m_answer->hide();
   auto* below = new QVBoxLayout;
   below->setContentsMargins(12, 0, 12, 0);
@@ -345,7 +344,9 @@ void BriefPanel::answerSaying(const QString& line) {
     }
   }
   m_answer->setText(text);
-  m_answer->setProperty("wrong", bad);
+  m_answer->setObjectName(bad ? "problem" : "small");
+  m_answer->style()->unpolish(m_answer); // styles go by name
+  m_answer->style()->polish(m_answer);
   m_answer->setHidden(text.isEmpty());
 }
 
@@ -663,7 +664,7 @@ void BriefPanel::ruleMenu(int index, Rule r, QPoint at) {
 void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<ResolvedGroup>& groups,
                       const RunResult* run, const std::vector<Problem>& problems) {
   keepPreviews(brief.rules);
-  const std::size_t unnamed = part ? unassignedFaces(*part, groups).size() : 0;
+  const std::size_t unnamed = part && !brief.first("stay_free") ? unassignedFaces(*part, groups).size() : 0;
   std::vector<Piece> pieces;
   auto text = [&](const QString& words, const char* name) {
     pieces.push_back(

@@ -106,7 +106,7 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
                percentText(static_cast<double>(unnamed) / static_cast<double>(std::max<std::size_t>(1, outer))) +
                " of the boundary)",
            "no condition can be put on them by name",
-           "add their faces to a group if the solver needs them; the rule 'stay_free' says that it does not");
+           "add their faces to a group if the solver needs them; else leave them free, by the rule 'stay_free'");
     g.objections.back().fix = "leave them free";
   }
   if (doubled && oneGroup)
