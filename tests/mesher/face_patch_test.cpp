@@ -53,4 +53,51 @@ TEST(FacePatch, AWideCylinderThatStartsFoldedFollowsItsSurface) {
   EXPECT_EQ(turned, 0u);
 }
 
+/// A whole ring whose triangles to start from lead from one rim to the far side of the other, through its inside: no
+/// place to cut it is given, so that one has to be found. A notch in the upper rim is in the way of some.
+TEST(FacePatch, ARingThatStartsTwistedFollowsItsSurface) {
+  const double r = 3, h = 8;
+  const Part part = made("cylinder 3 8");
+  const auto face = std::find_if(part.faces.begin(), part.faces.end(),
+                                 [&](const PartFace& f) { return f.kind == SurfaceKind::Cylinder; });
+  ASSERT_NE(face, part.faces.end());
+  const int id = static_cast<int>(face - part.faces.begin());
+  SizeSettings s;
+  s.target = 0.8;
+  const SizeField size = makeSizeField(part, {s});
+  for (int shift : {5, 12, 17}) {
+    Progress progress;
+    FacePatch patch(part, id, size, progress);
+    const int n = 24;
+    auto point = [&](double turn, double z) {
+      const double a = 2 * kPi * turn / n;
+      patch.g.addPoint(Vec3(r * std::cos(a), r * std::sin(a), z), Dim::Edge, 0);
+      patch.globalId.push_back(-1);
+    };
+    for (int i = 0; i < n; ++i) point(i, 0);
+    for (int i = 0; i < n; ++i) point(i, i > 3 && i < 9 ? 5 : h);
+    // Each lower point is joined with the upper one `shift` further on.
+    for (int i = 0; i < n; ++i) {
+      const int a = i, b = (i + 1) % n, c = n + (i + shift) % n, d = n + (i + 1 + shift) % n;
+      patch.g.addTriangle({a, b, d}, id);
+      patch.g.addTriangle({a, d, c}, id);
+      patch.g.feature[SurfaceGraph::key(a, b)] = 0;
+      patch.g.feature[SurfaceGraph::key(c, d)] = 1;
+    }
+    patch.run();
+    double area = 0;
+    std::size_t turned = 0;
+    for (int t = 0; t < static_cast<int>(patch.g.tris.size()); ++t) {
+      if (!patch.g.alive(t)) continue;
+      const auto& q = patch.g.tri(t);
+      const Vec3 &a = patch.g.pt(q[0]), &b = patch.g.pt(q[1]), &c = patch.g.pt(q[2]);
+      area += triangleArea(a, b, c);
+      turned += triangleNormal(a, b, c).dot(part.shape->projectToFace(id, (a + b + c) / 3).normal) < 0.8;
+    }
+    const double step = 2 * kPi * r / n, whole = 2 * kPi * r * h - 3 * step * (4 + 2 * 0.5);
+    EXPECT_NEAR(area, whole, 0.02 * whole) << shift;
+    EXPECT_EQ(turned, 0u) << shift;
+  }
+}
+
 } // namespace
