@@ -280,6 +280,12 @@ void MainWindow::briefOnDiskChanged() {
                          tr("%1 was changed by another program and is no brief any more: %2")
                              .arg(name, QString::fromStdString(b.problem().why)),
                          {{tr("write mine over it"), [this] { writeBrief(m_doc.brief().path); }}, {tr("not now"), {}}});
+  if (*b == m_doc.brief()) { // written from here by another window, or changed alike
+    m_doc.markSaved();
+    m_files->knowBrief();
+    m_notice->dismiss("brief");
+    return refresh();
+  }
   if (!m_doc.modified()) return takeBriefFromDisk();
   m_notice->ask(
       "brief", tr("%1 was changed by another program, and here as well.").arg(name),
@@ -1252,7 +1258,9 @@ void MainWindow::askUnit(const std::string& unit) {
 
 bool MainWindow::save() {
   if (const std::string path = m_doc.brief().path; !path.empty()) {
-    if (m_files->briefOnDisk() != FileWatch::OnDisk::Other) return writeBrief(path);
+    auto onDisk = readFile(path);
+    const bool same = onDisk && *onDisk == briefText(m_doc.brief()); // nothing of the other program's would be lost
+    if (same || m_files->briefOnDisk() != FileWatch::OnDisk::Other) return writeBrief(path);
     QMessageBox box(QMessageBox::Warning, "Tesselite",
                     tr("%1 was changed by another program since it was read here.")
                         .arg(QFileInfo(QString::fromStdString(path)).fileName()),

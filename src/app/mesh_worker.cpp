@@ -162,10 +162,10 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
       [this, brief, part, groups = std::move(groups)](Progress& progress) -> std::function<void()> {
         std::vector<Problem> problems;
         SizeRequest request = sizeRequestOf(brief, *part, groups, problems, &progress);
-        if (auto p = tooManyElements(brief, *part, request)) {
-          problems.push_back(*p);
+        if (auto p = tooManyElements(brief, *part, request)) problems.push_back(*p);
+        constexpr double kStillShown = 1e4; // beyond that even the field takes more than there is
+        if (tooManyElements(brief, *part, request, kStillShown))
           return [this, problems] { emit sized(nullptr, nullptr, problems); };
-        }
         auto field = std::make_shared<const SizeField>(makeSizeField(*part, std::move(request), &progress));
         auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
         return [this, field, shade, problems] { emit sized(field, shade, problems); };

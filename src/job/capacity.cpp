@@ -54,11 +54,11 @@ std::pair<double, int> leastElements(const Part& part, const SizeRequest& reques
 
 } // namespace
 
-std::optional<Problem> tooManyElements(const Brief& brief, const Part& part, const SizeRequest& request) {
+std::optional<Problem> tooManyElements(const Brief& brief, const Part& part, const SizeRequest& request, double times) {
   const double target = overallTarget(brief, part);
   const Capacity most = elementsThatFit();
   const auto [least, rule] = leastElements(part, request, target);
-  if (least <= most.elements) return {};
+  if (least <= times * most.elements) return {};
   Problem p;
   p.fault = Fault::Usage;
   p.code = "size.absurd";

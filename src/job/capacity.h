@@ -8,5 +8,7 @@
 namespace tess {
 /// The problem that names the rule which asks for most, the count, and what the machine has; nothing where it fits.
 /// A bound from below, far under the forecast, in O(entities).
-std::optional<Problem> tooManyElements(const Brief& brief, const Part& part, const SizeRequest& request);
+/// `times`: how far beyond what fits it may be; sizes can be looked at that cannot be meshed.
+std::optional<Problem> tooManyElements(const Brief& brief, const Part& part, const SizeRequest& request,
+                                       double times = 1);
 } // namespace tess
