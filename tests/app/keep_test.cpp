@@ -408,6 +408,9 @@ TEST_F(Keep, finerAndPurposesAreOrdinaryEdits) {
   w->scaleSizes(0.8);
   EXPECT_NEAR(overallTarget(w->document().brief(), *w->part()), 0.8 * before, 1e-6 * before);
   w->setPurpose("flow");
+  ASSERT_EQ(w->notice()->key(), "flow"); // no group says what flows
+  for (auto* b : w->notice()->findChildren<QToolButton*>())
+    if (b->text() == "what is flowed around") QTest::mouseClick(b, Qt::LeftButton);
   EXPECT_EQ(w->document().brief().first("judge")->get("purpose"), "flow");
   EXPECT_EQ(w->document().brief().first("everywhere")->get("growth"), "1.2");
   bool gaps = false;
