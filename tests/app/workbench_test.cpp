@@ -533,8 +533,6 @@ TEST_F(Workbench, reportFitsItsPages) {
     const QSizeF points = page.size(QPageSize::Point);
     const std::string file = dir / "r.pdf";
     ASSERT_FALSE(writePdf(html, "report", QString::fromStdString(file), page).has_value());
-    if (getenv("KEEP"))
-      std::filesystem::copy_file(file, "/tmp/k/r.pdf", std::filesystem::copy_options::overwrite_existing);
     const std::string read = "pdftotext -bbox " + file + " " + (dir / "words") + " && pdftoppm -r 72 -f 1 -l 1 -png " +
                              "-singlefile " + file + " " + (dir / "page");
     ASSERT_EQ(std::system(read.c_str()), 0);
