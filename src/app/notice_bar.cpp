@@ -28,10 +28,10 @@ void NoticeBar::ask(const QString& key, const QString& text, std::vector<Choice>
   std::erase_if(m_waiting, [&](const Matter& m) { return m.key == key; });
   if (!m_now.key.isEmpty() && m_now.key != key && m_now.question()) m_waiting.push_back(std::move(m_now));
   m_now = {key, text, std::move(choices)};
-  show();
+  present();
 }
 
-void NoticeBar::show() {
+void NoticeBar::present() {
   for (auto* b : m_buttons) {
     b->hide();
     b->deleteLater();
@@ -47,7 +47,7 @@ void NoticeBar::show() {
     m_row->addWidget(b);
     m_buttons.push_back(b);
   }
-  QFrame::show();
+  show();
 }
 
 void NoticeBar::dismiss(const QString& key) {
@@ -57,7 +57,7 @@ void NoticeBar::dismiss(const QString& key) {
   if (m_waiting.empty()) return hide();
   m_now = std::move(m_waiting.back());
   m_waiting.pop_back();
-  show();
+  present();
 }
 
 } // namespace tess

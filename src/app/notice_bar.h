@@ -34,7 +34,7 @@ private:
   };
   Matter m_now;
   std::vector<Matter> m_waiting; ///< questions, the latest last
-  void show();
+  void present();
   QLabel* m_text;
   QHBoxLayout* m_row;
   std::vector<QWidget*> m_buttons;

@@ -55,7 +55,7 @@ const LimitSet* limitSet(std::string_view name) {
 
 namespace {
 
-/// Nodes at exactly the same place, by a hash of the coordinates.
+/// Nodes at exactly the place of another one, each with that, by a hash of the coordinates.
 std::vector<std::array<std::int32_t, 2>> repeatedNodes(const Mesh& m) {
   struct Item {
     std::uint64_t hash;

@@ -5,6 +5,8 @@
 
 namespace tess {
 
+constexpr std::size_t kMostFailing = 5000; ///< cells that fail and are looked at for their places
+
 struct WorstPlace {
   std::int32_t worst = -1;         ///< its worst cell
   std::vector<std::int32_t> cells; ///< all bad cells there, ascending
@@ -19,7 +21,6 @@ struct WorstPlace {
 /// be wider than a third of the mesh: then it is divided around its worst cells. Worst place first; at most 5000 cells
 /// are looked at, the worst of them. Deterministic.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, Metric metric);
-constexpr std::size_t kMostFailing = 5000; ///< cells that are looked at
 /// The same for the cells that one limit judges, from its side.
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const Audit& audit, const Limit& limit);
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Bridging comes to an end whatever lies far below the size. A signal mast that ends in a needle: near its tip the
 // sides of the needle are parted, and would fall together again between the nodes that were made for it.
+#include "mesher/surface.h"
 #include "support/fixtures.h"
 #include <cmath>
 
@@ -49,4 +50,28 @@ TEST(Bridging, comesToAnEndAtTheTipOfANeedle) {
       EXPECT_NEAR(meshVolume(m), part->volume(), 2e-3 * part->volume()) << sides << " sides, size " << size;
     }
   }
+}
+
+TEST(Crossings, areCountedWhole) {
+  // Two fences of upright strips that stand across each other: every strip crosses every one of the other fence.
+  std::vector<Vec3> points;
+  std::vector<std::array<int, 3>> triangles;
+  const int n = 60;
+  for (int fence = 0; fence < 2; ++fence)
+    for (int i = 0; i < n; ++i) {
+      const int first = static_cast<int>(points.size());
+      for (const Vec3& p : {Vec3(-1, i, 0.3), Vec3(n, i, 0.4), Vec3(n, i, 0.7)})
+        points.push_back(fence ? Vec3(p.y() + 0.31, p.x(), 1 - p.z()) : p);
+      triangles.push_back({first, first + 1, first + 2});
+    }
+  std::size_t brute = 0;
+  for (int a = 0; a < n; ++a)
+    for (int b = 0; b < n; ++b)
+      brute +=
+          !findCrossings(points, {triangles[static_cast<std::size_t>(a)], triangles[static_cast<std::size_t>(n + b)]})
+               .empty();
+  ASSERT_GT(brute, 1000u);
+  EXPECT_EQ(findCrossings(points, triangles).size(), brute);
+  EXPECT_LT(findCrossings(points, triangles, 1).size(), brute)
+      << "whoever asks whether there is any is answered sooner";
 }
