@@ -30,9 +30,6 @@ void FileWatch::follow(const Brief& brief) {
   m_brief = brief.path;
   if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
   watch();
-  const QFileInfo part(QString::fromStdString(m_part));
-  m_partTime = part.lastModified();
-  m_partSize = part.exists() ? part.size() : -1;
   knowBrief();
 }
 
@@ -42,6 +39,12 @@ FileWatch::OnDisk FileWatch::briefOnDisk() const {
   const auto now = anyText(m_brief);
   if (now == m_known) return OnDisk::Known;
   return now ? OnDisk::Other : OnDisk::Gone;
+}
+
+void FileWatch::partIsRead(const std::string& path) {
+  const QFileInfo part(QString::fromStdString(path));
+  m_partTime = part.lastModified();
+  m_partSize = part.exists() ? part.size() : -1;
 }
 
 bool FileWatch::partOnDiskDiffers() const {

@@ -20,6 +20,8 @@ public:
   void followLimits(const std::string& path);
   /// What the file of limits holds now is known, as it was written here.
   void knowLimits();
+  /// The part's file is about to be read: what it is now is known. Saving a brief does not make it so.
+  void partIsRead(const std::string& path);
   /// The part's file is another one than when it was read last. Looks at the disk.
   bool partOnDiskDiffers() const;
   /// What the brief's file holds now is known and may be written over.

@@ -999,6 +999,7 @@ void MainWindow::readPart() {
   if (!options) return tell(options.problem());
   m_loaded = *options;
   m_reading = true;
+  m_files->partIsRead(m_doc.brief().partPath());
   m_clock.start();
   m_worker->load(QString::fromStdString(m_doc.brief().partPath()), m_loaded);
   m_runs->setBusy(true, false);

@@ -389,6 +389,7 @@ TEST_F(Workbench, readingAnUnchangedPartKeepsItsMeshAndKeysMeanwhileCount) {
   // Changed, it is read; what is pressed while that lasts is done afterwards.
   std::filesystem::copy_file(demo("saddle-clamp-b.step"), dir / "saddle-clamp.step",
                              std::filesystem::copy_options::overwrite_existing);
+  ASSERT_TRUE(w->save()); // of the brief: the part is as new as before
   bool meshed = false;
   QObject::connect(w.get(), &MainWindow::runFinished, [&] { meshed = true; });
   w->reloadPart();
