@@ -34,7 +34,7 @@ int main(int argc, char** argv) {
                   100 * (f.nodes / static_cast<double>(run->mesh.nodes.size()) - 1), s, f.seconds, run->seconds);
       if (std::getenv("FIT"))
         std::printf("fit triangles %g elements %g order %d seconds %g\n", f.surfaceTriangles, f.elements,
-                    topology(run->mesh.cells.type[0]).order, run->seconds);
+                    ordersOf(run->mesh).highest(), run->seconds);
       std::fflush(stdout);
     }
   }

@@ -84,4 +84,37 @@ static void allMetrics(benchmark::State& s) {
 }
 BENCHMARK(allMetrics)->Unit(benchmark::kMillisecond)->UseRealTime();
 
+/// Metrics of 216 000 hexahedra (0), or of hexahedra, wedges, pyramids and tetrahedra in turn (1), bent a little.
+static void metricsOfSolids(benchmark::State& s) {
+  const int n = 60;
+  Mesh m;
+  m.regions = {"box"};
+  auto node = [&](int i, int j, int k) { return static_cast<std::int32_t>((i * (n + 1) + j) * (n + 1) + k); };
+  for (int i = 0; i <= n; ++i)
+    for (int j = 0; j <= n; ++j)
+      for (int k = 0; k <= n; ++k)
+        m.nodes.emplace_back(i + 0.1 * std::sin(j), j + 0.1 * std::sin(k), k + 0.1 * std::sin(i));
+  for (int i = 0; i < n; ++i)
+    for (int j = 0; j < n; ++j)
+      for (int k = 0; k < n; ++k) {
+        const std::int32_t v[8] = {
+            node(i, j, k),     node(i + 1, j, k),     node(i + 1, j + 1, k),     node(i, j + 1, k),
+            node(i, j, k + 1), node(i + 1, j, k + 1), node(i + 1, j + 1, k + 1), node(i, j + 1, k + 1)};
+        if (s.range(0) == 0 || (i + j + k) % 3 == 0)
+          m.cells.add(ElementType::Hex8, v);
+        else if ((i + j + k) % 3 == 1) {
+          m.cells.add(ElementType::Wedge6, std::array{v[0], v[3], v[7], v[1], v[2], v[6]});
+          m.cells.add(ElementType::Wedge6, std::array{v[0], v[7], v[4], v[1], v[6], v[5]});
+        } else {
+          m.cells.add(ElementType::Pyramid5, std::array{v[0], v[1], v[2], v[3], v[6]});
+          m.cells.add(ElementType::Tet4, std::array{v[0], v[4], v[5], v[6]});
+          m.cells.add(ElementType::Tet4, std::array{v[0], v[7], v[4], v[6]});
+        }
+      }
+  m.cellRegion.assign(m.cells.size(), 0);
+  for (auto _ : s) benchmark::DoNotOptimize(computeMetrics(m));
+  s.SetItemsProcessed(static_cast<std::int64_t>(s.iterations()) * static_cast<std::int64_t>(m.cells.size()));
+}
+BENCHMARK(metricsOfSolids)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond)->UseRealTime();
+
 BENCHMARK_MAIN();

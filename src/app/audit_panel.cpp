@@ -151,6 +151,23 @@ AuditPanel::AuditPanel(QWidget* parent) : QWidget(parent) {
 Metric AuditPanel::metric() const { return static_cast<Metric>(std::max(0, m_metric->currentIndex())); }
 void AuditPanel::setMetric(Metric m) { m_metric->setCurrentIndex(static_cast<int>(m)); }
 
+namespace {
+/// "31,744 hex8, 1,024 pyramid5", most of them first.
+QString countsByType(const RunResult& run) {
+  std::array<std::size_t, kElementTypes> count{};
+  for (auto t : run.mesh.cells.type) ++count[static_cast<std::size_t>(t)];
+  std::vector<ElementType> types = run.audit.types;
+  std::stable_sort(types.begin(), types.end(), [&](ElementType a, ElementType b) {
+    return count[static_cast<std::size_t>(a)] > count[static_cast<std::size_t>(b)];
+  });
+  QStringList r;
+  for (auto t : types)
+    r << QString("%1 %2").arg(QLocale().toString(static_cast<qulonglong>(count[static_cast<std::size_t>(t)])),
+                              QString::fromUtf8(topology(t).name.data()));
+  return r.join(", ");
+}
+} // namespace
+
 void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
   m_run = std::move(run);
   m_near.reset();
@@ -170,7 +187,8 @@ void AuditPanel::setRun(std::shared_ptr<const RunResult> run) {
             .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.cells.size())))
             .arg(a.results.size())
             .arg(loc.toString(static_cast<qulonglong>(m_run->mesh.nodes.size())))
-            .arg(QString::number(100 * m_run->audit.volume / std::max(1e-300, m_run->geometryVolume), 'f', 3)));
+            .arg(QString::number(100 * m_run->audit.volume / std::max(1e-300, m_run->geometryVolume), 'f', 3)) +
+        (a.types.size() > 1 ? "\n" + countsByType(*m_run) : QString()));
   }
   fillCounted();
   refreshMetric();
@@ -436,8 +454,7 @@ void AuditPanel::fillCard(std::int32_t cell) {
     table->addWidget(l, row, column);
   };
   QStringList nodes, neighbours;
-  for (auto n : m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners)))
-    nodes << QString("<a href=\"n%1\">%1</a>").arg(n + 1);
+  for (auto n : m.cells.corners(c)) nodes << QString("<a href=\"n%1\">%1</a>").arg(n + 1);
   if (m_near && c + 1 < m_near->start.size())
     for (auto k = m_near->start[c]; k < m_near->start[c + 1]; ++k)
       if (const auto o = m_near->cell[k]; o >= 0) neighbours << QString("<a href=\"%1\">%1</a>").arg(o + 1);
@@ -466,13 +483,13 @@ void AuditPanel::fillCard(std::int32_t cell) {
   table->addWidget(corners, 1, 0, 1, 2);
   for (int k = 0; k < kMetrics; ++k) {
     const auto& v = m_run->audit.metrics[static_cast<std::size_t>(k)].value;
-    if (c >= v.size()) continue;
+    if (c >= v.size() || std::isnan(v[c])) continue; // says nothing of such an element
     const bool ofQuads = k == static_cast<int>(Metric::Warpage) || k == static_cast<int>(Metric::Taper);
     if (ofQuads && topology(m.cells.type[c]).corners == 4) continue; // says nothing about triangles
     const auto& info = metricInfo(static_cast<Metric>(k));
     bool fails = false;
     for (const auto& l : m_run->audit.limits.limits)
-      if (l.metric == static_cast<Metric>(k)) fails = fails || l.broken(c, v[c]);
+      if (l.metric == static_cast<Metric>(k)) fails = fails || l.broken(c, m.cells.type[c], v[c]);
     add(2 + k, 0, info.name, "small");
     add(2 + k, 1, withUnit(v[c], info, m.unit), fails ? "problem" : "", Qt::AlignRight);
   }

@@ -27,7 +27,7 @@ void Histogram::setValues(const std::vector<float>* values, const QualityScale& 
   m_from = m_to = 0;
   m_bars.assign(kBars, 0);
   if (values && !values->empty()) {
-    auto counted = [&](std::size_t i) { return m_only.empty() || m_only[i]; };
+    auto counted = [&](std::size_t i) { return (m_only.empty() || m_only[i]) && !std::isnan((*values)[i]); };
     double lo = std::numeric_limits<double>::max(), hi = -lo;
     for (std::size_t i = 0; i < values->size(); ++i)
       if (counted(i)) lo = std::min<double>(lo, (*values)[i]), hi = std::max<double>(hi, (*values)[i]);

@@ -24,7 +24,7 @@ bool openGlWorks() {
 int main(int argc, char** argv) {
   QApplication app(argc, argv);
   QApplication::setApplicationName("Tesselite");
-  QApplication::setApplicationVersion("0.1.0");
+  QApplication::setApplicationVersion(TESSELITE_VERSION);
   app.setStyle("Fusion");
   QApplication::setOrganizationName("tesselite");
   tess::loadTranslation(QLocale(), tess::translationFolders());

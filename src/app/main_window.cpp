@@ -1381,8 +1381,7 @@ void MainWindow::askExport() {
   for (const auto& r : m_doc.brief().rules)
     if (r.kind == "hand_over" && !r.off) rules.push_back(r);
   if (!rules.empty()) return handOver(rules);
-  QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(),
-                                           tr("Solver deck (*.inp);;VTU (*.vtu);;Surface (*.stl *.ply)"));
+  QString p = QFileDialog::getSaveFileName(this, tr("Hand over"), QString(), writtenPatterns());
   if (!p.isEmpty()) handOver({{"hand_over", {{"path", p.toStdString()}}, "", false, {}}});
 }
 
@@ -1467,12 +1466,35 @@ void MainWindow::acceptFailing(const Limit& limit, double to, const std::string&
   m_notice->ask("limits", tr("Accepted: press Mesh to have it judged so; the mesh itself stays."), {{tr("fine"), {}}});
 }
 
+/// Endings of parts and of meshes that open like parts.
+QString MainWindow::readPatterns() {
+  QString p = "*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk";
+  for (const auto& f : meshFormats())
+    for (const char* e : f.extensions)
+      if (!f.surfaceOnly) p += QString(" *") + e;
+  return p + " boundary"; // a file of a polyMesh
+}
+
+/// A line for each format that is one file, the solver deck first.
+QString MainWindow::writtenPatterns() {
+  QStringList lines;
+  for (const auto& f : meshFormats()) {
+    if (f.extensions.empty()) continue;
+    QStringList endings;
+    for (const char* e : f.extensions) endings << QString("*") + e;
+    const QString line = QString("%1 (%2)").arg(f.title, endings.join(' '));
+    if (f.format == MeshFormat::Inp)
+      lines.prepend(line);
+    else
+      lines.append(line);
+  }
+  return lines.join(";;");
+}
+
 void MainWindow::askOpen() {
   if (!mayDiscard()) return;
-  QString p = QFileDialog::getOpenFileName(
-      this, tr("Open part, mesh or brief"), QString(),
-      tr("Parts, meshes and briefs (*.brief *.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj *.ply *.vtp *.vtk *.vtu "
-         "*.inp boundary)"));
+  QString p = QFileDialog::getOpenFileName(this, tr("Open part, mesh or brief"), QString(),
+                                           tr("Parts, meshes and briefs (%1)").arg("*.brief " + readPatterns()));
   if (!p.isEmpty()) open(p);
 }
 

@@ -219,6 +219,8 @@ private:
   /// The brief's file on disk is another one, gone or as it was: says so as long as it is true.
   void briefOnDiskChanged();
   void takeBriefFromDisk();
+  static QString readPatterns();
+  static QString writtenPatterns();
   void askOpen();
   void askExport();
   void askLimits();

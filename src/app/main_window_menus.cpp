@@ -194,8 +194,7 @@ void MainWindow::buildMenus() {
   add(partMenu, QT_TR_NOOP("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
   add(partMenu, QT_TR_NOOP("Put another part in its place…"), QKeySequence(), [this] {
     QString p = QFileDialog::getOpenFileName(this, tr("Another part"), QString(),
-                                             tr("Parts and meshes (*.step *.stp *.iges *.igs *.brep *.brp *.stl *.obj "
-                                                "*.ply *.vtp *.vtk *.vtu *.inp boundary)"));
+                                             tr("Parts and meshes (%1)").arg(readPatterns()));
     if (!p.isEmpty()) swapPart(p);
   });
   if (m_view) {

@@ -18,7 +18,7 @@ QualityScale::QualityScale(const Audit& audit, Metric metric) : m_audit(&audit),
       ++count;
       if (!m_limit || ranksAbove(l, *m_limit)) m_limit = &l;
     }
-  m_several = count > 1 || (m_limit && !m_limit->where.empty());
+  m_several = count > 1 || (m_limit && (!m_limit->where.empty() || !m_limit->types.empty()));
   const auto& values = audit.metrics[static_cast<std::size_t>(metric)];
   const bool high = m_limit ? m_limit->atLeast : metricInfo(metric).highIsGood;
   m_best = high ? values.max : values.min;
@@ -35,7 +35,8 @@ double QualityScale::badness(double value, const Limit* limit) const {
 double QualityScale::badness(double value) const {
   if (m_several)
     for (const auto& l : m_audit->limits.limits)
-      if (l.metric == m_metric && l.where.empty() && (l.atLeast ? value < l.bound : value > l.bound)) return 1;
+      if (l.metric == m_metric && l.where.empty() && l.types.empty() && (l.atLeast ? value < l.bound : value > l.bound))
+        return 1;
   return badness(value, m_limit);
 }
 
@@ -44,7 +45,8 @@ double QualityScale::badness(std::size_t cell, double value) const {
   const Limit* usual = nullptr;
   for (const auto& l : m_audit->limits.limits) {
     if (l.metric != m_metric || !l.judges(cell)) continue;
-    if (l.broken(cell, value)) return 1;
+    if (!l.types.empty() && !l.judges(cell, m_audit->cellType[cell])) continue;
+    if (l.beyond(value)) return 1;
     if (!usual || ranksAbove(l, *usual)) usual = &l;
   }
   return badness(value, usual);

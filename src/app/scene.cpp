@@ -81,6 +81,23 @@ public:
     for (std::size_t i = 1; i + 1 < n; ++i)
       triangle({ring[0], ring[i], ring[i + 1]}, 1 | (i + 2 == n ? 2 : 0) | (i == 1 ? 4 : 0), c);
   }
+  /// A face of an element by its corners and, where it is curved, the mid nodes between each and the next: flat pieces
+  /// follow the curve, and only its sides are lines.
+  void face(const std::vector<Vec3>& nodes, ElementType type, const QColor& c) {
+    const std::size_t k = nodes.size() / 2;
+    if (topology(type).order == 1) {
+      polygon(nodes, c);
+      return;
+    }
+    for (std::size_t i = 0; i < k; ++i) triangle({nodes[i], nodes[k + i], nodes[k + (i + k - 1) % k]}, 2 | 4 | 8, c);
+    if (k == 3) {
+      triangle({nodes[3], nodes[4], nodes[5]}, 8, c);
+      return;
+    }
+    Vec3 middle = Vec3::Zero(); // as the shape functions have it
+    for (std::size_t i = 0; i < 4; ++i) middle += 0.5 * nodes[4 + i] - 0.25 * nodes[i];
+    for (std::size_t i = 0; i < 4; ++i) triangle({nodes[4 + i], nodes[4 + (i + 1) % 4], middle}, 8, c);
+  }
   /// `lines`: bit i for the side opposite corner i; 8 for a quarter of an element.
   void triangle(const std::array<Vec3, 3>& corners, int lines, const QColor& c) {
     vtkIdType v[3];
@@ -111,19 +128,14 @@ private:
   vtkNew<vtkFloatArray> m_sides;
 };
 
-std::uint64_t pairKey(std::int32_t a, std::int32_t b) {
-  if (a > b) std::swap(a, b);
-  return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
-}
-
 /// Boundary of a curved face as a ring: corners with mid nodes between.
 std::vector<std::int32_t> ringOf(const Mesh& m, std::size_t f) {
   auto n = m.faces.of(f);
-  const auto& t = topology(m.faces.type[f]);
+  const std::size_t corners = m.faces.cornerCount(f);
   std::vector<std::int32_t> r;
-  for (int i = 0; i < t.corners; ++i) {
-    r.push_back(n[static_cast<std::size_t>(i)]);
-    if (t.order == 2) r.push_back(n[static_cast<std::size_t>(t.corners + i)]);
+  for (std::size_t i = 0; i < corners; ++i) {
+    r.push_back(n[i]);
+    if (n.size() > corners) r.push_back(n[corners + i]);
   }
   return r;
 }
@@ -210,7 +222,7 @@ std::vector<char> followedEdges(const Part& part, const Mesh& m) {
     if (m.faceLink[f] < 0 || static_cast<std::size_t>(m.faceLink[f]) >= of.size()) continue;
     auto& s = of[static_cast<std::size_t>(m.faceLink[f])];
     const auto n = m.faces.of(f);
-    const auto corners = static_cast<std::size_t>(topology(m.faces.type[f]).corners);
+    const std::size_t corners = m.faces.cornerCount(f);
     for (std::size_t i = 0; i < corners; ++i) {
       s.sum +=
           (m.nodes[static_cast<std::size_t>(n[i])] - m.nodes[static_cast<std::size_t>(n[(i + 1) % corners])]).norm();
@@ -250,13 +262,8 @@ PaintedSurface meshSurface(const Mesh& m, const std::function<bool(std::size_t)>
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     if (!shown(f)) continue;
     ring.clear();
-    for (auto n : ringOf(m, f)) ring.push_back(m.nodes[static_cast<std::size_t>(n)]);
-    if (m.faces.type[f] == ElementType::Tri6) { // four flat pieces follow the curve
-      for (std::size_t i : {0u, 2u, 4u}) b.triangle({ring[i], ring[i + 1], ring[(i + 5) % 6]}, 2 | 4 | 8, Qt::black);
-      b.triangle({ring[1], ring[3], ring[5]}, 8, Qt::black);
-    } else {
-      b.polygon(ring, Qt::black);
-    }
+    for (auto n : m.faces.of(f)) ring.push_back(m.nodes[static_cast<std::size_t>(n)]);
+    b.face(ring, m.faces.type[f], Qt::black);
     r.face.resize(b.size(), static_cast<std::uint32_t>(f));
   }
   r.polygons = b.result();
@@ -301,7 +308,7 @@ std::vector<MeshLook::Piece> cluster(const Mesh& m, double aim) {
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     if (m.faceRegions[f][1] >= 0 && m.faceRegions[f][0] >= 0) continue;
     const auto n = m.faces.of(f);
-    const auto corners = static_cast<std::size_t>(topology(m.faces.type[f]).corners);
+    const std::size_t corners = m.faces.cornerCount(f);
     auto at = [&](std::size_t i) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n[i])]; };
     for (std::size_t i = 1; i + 1 < corners; ++i) {
       triangles.push_back({n[0], n[i], n[i + 1]});
@@ -369,7 +376,7 @@ MeshLook lookAt(const Mesh& m, const Progress* progress) {
     }
   }
   std::sort(r.sides.begin(), r.sides.end(), [](const MeshLook::Side& x, const MeshLook::Side& y) {
-    return std::pair(pairKey(x.a, x.b), x.face) < std::pair(pairKey(y.a, y.b), y.face);
+    return std::pair(edgeKey(x.a, x.b), x.face) < std::pair(edgeKey(y.a, y.b), y.face);
   });
   if (progress) progress->check();
   if (m.faces.size() > kFacesInMotion) r.coarse = cluster(m, static_cast<double>(kFacesInMotion) / 2);
@@ -398,7 +405,7 @@ OddEdges oddEdges(const Mesh& m, const MeshLook& look) {
   PointMap atOpen(open, m.nodes), atMany(many, m.nodes);
   for (std::size_t i = 0, j; i < look.sides.size(); i = j) {
     const auto& s = look.sides[i];
-    for (j = i; j < look.sides.size() && pairKey(look.sides[j].a, look.sides[j].b) == pairKey(s.a, s.b);) ++j;
+    for (j = i; j < look.sides.size() && edgeKey(look.sides[j].a, look.sides[j].b) == edgeKey(s.a, s.b);) ++j;
     if (j - i == 1) {
       open.line(atOpen(s.a), atOpen(s.b));
       ++r.openCount;
@@ -418,18 +425,18 @@ PolyData cellFaces(const Mesh& m, const MeshLook& look, const std::vector<std::i
   std::vector<char> chosen(m.cells.size(), 0);
   for (auto c : cells) chosen[static_cast<std::size_t>(c)] = 1;
   std::vector<Vec3> ring;
+  std::vector<std::int32_t> nodes;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
-    const auto& t = topology(m.cells.type[c]);
-    const auto nodes = m.cells.of(c);
-    for (int f = 0; f < t.faces; ++f) {
+    const auto& t = m.cells.shape(c);
+    for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
       // A face between two chosen cells is hidden from view; it is left out.
-      const std::int32_t other = look.near.cell[look.near.start[c] + static_cast<std::uint32_t>(f)];
+      const std::int32_t other = look.near.cell[look.near.start[c] + f];
       if (other >= 0 && chosen[static_cast<std::size_t>(other)]) continue;
+      m.cells.faceNodes(c, f, nodes);
       ring.clear();
-      for (int i : t.face[static_cast<std::size_t>(f)])
-        if (i >= 0) ring.push_back(m.nodes[static_cast<std::size_t>(nodes[static_cast<std::size_t>(i)])]);
-      b.polygon(ring, color(c));
+      for (auto n : nodes) ring.push_back(m.nodes[static_cast<std::size_t>(n)]);
+      b.face(ring, faceType(m.cells.faceCorners(c, f).size(), t.order), color(c));
     }
   }
   return b.result();
@@ -439,19 +446,15 @@ PolyData shrunkCells(const Mesh& m, const std::vector<std::int32_t>& cells, doub
                      const std::function<QColor(std::size_t)>& color) {
   Facets b;
   std::vector<Vec3> ring;
+  std::vector<std::int32_t> nodes;
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
-    const auto& t = topology(m.cells.type[c]);
-    const auto nodes = m.cells.of(c);
-    Vec3 mid = Vec3::Zero();
-    for (auto n : nodes.first(static_cast<std::size_t>(t.corners)))
-      mid += m.nodes[static_cast<std::size_t>(n)] / static_cast<double>(t.corners);
-    for (int f = 0; f < t.faces; ++f) {
+    const Vec3 mid = cellCenter(m, c);
+    for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+      m.cells.faceNodes(c, f, nodes);
       ring.clear();
-      for (int i : t.face[static_cast<std::size_t>(f)])
-        if (i >= 0)
-          ring.push_back(mid + share * (m.nodes[static_cast<std::size_t>(nodes[static_cast<std::size_t>(i)])] - mid));
-      b.polygon(ring, color(c));
+      for (auto n : nodes) ring.push_back(mid + share * (m.nodes[static_cast<std::size_t>(n)] - mid));
+      b.face(ring, faceType(m.cells.faceCorners(c, f).size(), m.cells.shape(c).order), color(c));
     }
   }
   return b.result();
@@ -466,7 +469,7 @@ std::vector<std::int32_t> crossedCells(const Mesh& m, const Plane& plane) {
   std::vector<char> crossed(m.cells.size());
   parallelFor(crossed.size(), nullptr, [&](std::size_t c) {
     int least = 1, most = -1;
-    for (auto n : m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners))) {
+    for (auto n : m.cells.corners(c)) {
       least = std::min<int>(least, side[static_cast<std::size_t>(n)]);
       most = std::max<int>(most, side[static_cast<std::size_t>(n)]);
     }
@@ -478,25 +481,116 @@ std::vector<std::int32_t> crossedCells(const Mesh& m, const Plane& plane) {
   return r;
 }
 
+namespace {
+struct CutTriangle {
+  std::array<Vec3, 3> at;
+  int lines; ///< as Facets has them
+};
+
+/// Cuts the ears off a simple polygon in a plane, `normal` on the side from which it runs counter-clockwise.
+std::vector<CutTriangle> earsOf(std::vector<Vec3> p, const Vec3& normal) {
+  std::vector<CutTriangle> r;
+  std::vector<char> outline(p.size(), 1); // whether the side from a corner to the next is one of the polygon's own
+  auto turn = [&](const Vec3& a, const Vec3& b, const Vec3& c) { return (b - a).cross(c - a).dot(normal); };
+  while (p.size() > 3) {
+    std::size_t ear = p.size();
+    for (std::size_t i = 0; i < p.size() && ear == p.size(); ++i) {
+      const std::size_t before = (i + p.size() - 1) % p.size(), next = (i + 1) % p.size();
+      if (turn(p[before], p[i], p[next]) <= 0) continue;
+      bool free = true;
+      for (std::size_t k = 0; k < p.size() && free; ++k)
+        if (k != before && k != i && k != next)
+          free = turn(p[before], p[i], p[k]) < 0 || turn(p[i], p[next], p[k]) < 0 || turn(p[next], p[before], p[k]) < 0;
+      if (free) ear = i;
+    }
+    if (ear == p.size()) ear = 0; // what is left has no area to speak of
+    const std::size_t before = (ear + p.size() - 1) % p.size(), next = (ear + 1) % p.size();
+    r.push_back({{p[before], p[ear], p[next]}, (outline[before] ? 4 : 0) | (outline[ear] ? 1 : 0)});
+    outline[before] = 0;
+    p.erase(p.begin() + static_cast<std::ptrdiff_t>(ear));
+    outline.erase(outline.begin() + static_cast<std::ptrdiff_t>(ear));
+  }
+  if (p.size() == 3)
+    r.push_back({{p[0], p[1], p[2]}, (outline[0] ? 4 : 0) | (outline[1] ? 1 : 0) | (outline[2] ? 2 : 0)});
+  return r;
+}
+
+/// The section of a polyhedron: each face leaves segments between its crossings, which join into rings.
+std::vector<CutTriangle> cutPolyhedron(const Mesh& m, std::size_t c, const Plane& plane) {
+  const auto q = m.cells.of(c);
+  auto at = [&](std::int32_t i) -> const Vec3& {
+    return m.nodes[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])];
+  };
+  auto height = [&](std::int32_t i) { return (at(i) - plane.origin).dot(plane.normal); };
+  std::map<std::uint64_t, Vec3> hit;           // by crossed edge
+  std::map<std::uint64_t, std::uint64_t> next; // along the ring
+  for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+    const auto ring = m.cells.faceCorners(c, f);
+    struct Crossing {
+      std::uint64_t edge;
+      bool up;
+      double along = 0;
+    };
+    std::vector<Crossing> crossings;
+    Vec3 area = Vec3::Zero();
+    for (std::size_t i = 0; i < ring.size(); ++i) {
+      const auto a = ring[i], b = ring[(i + 1) % ring.size()];
+      area += (at(a) - at(ring[0])).cross(at(b) - at(ring[0]));
+      const double h = height(a), k = height(b);
+      if ((h > 0) == (k > 0)) continue;
+      const auto edge = edgeKey(a, b);
+      hit[edge] = at(a) + (at(b) - at(a)) * (h / (h - k));
+      crossings.push_back({edge, k > 0});
+    }
+    // A concave face may be crossed more than twice: neighbours along the line of section belong together.
+    const Vec3 line = plane.normal.cross(area);
+    for (auto& x : crossings) x.along = hit[x.edge].dot(line);
+    std::sort(crossings.begin(), crossings.end(),
+              [](const Crossing& x, const Crossing& y) { return x.along < y.along; });
+    for (std::size_t i = 0; i + 1 < crossings.size(); i += 2) {
+      const auto &x = crossings[i], &y = crossings[i + 1];
+      next[x.up ? x.edge : y.edge] = x.up ? y.edge : x.edge;
+    }
+  }
+  std::vector<CutTriangle> r;
+  while (!next.empty()) {
+    std::vector<Vec3> ring;
+    auto it = next.begin();
+    while (it != next.end()) {
+      ring.push_back(hit[it->first]);
+      const auto to = it->second;
+      next.erase(it);
+      it = next.find(to);
+    }
+    Vec3 area = Vec3::Zero();
+    for (std::size_t i = 1; i + 1 < ring.size(); ++i) area += (ring[i] - ring[0]).cross(ring[i + 1] - ring[0]);
+    for (auto& t : earsOf(ring, area)) r.push_back(t);
+  }
+  return r;
+}
+} // namespace
+
 PolyData cutPolygons(const Mesh& m, const Plane& plane, const std::vector<std::int32_t>& cells,
                      const std::function<QColor(std::size_t)>& color) {
   Facets b;
   Vec3 u = plane.normal.unitOrthogonal(), v = plane.normal.cross(u);
   for (auto cell : cells) {
     auto c = static_cast<std::size_t>(cell);
-    const auto& t = topology(m.cells.type[c]);
+    if (m.cells.type[c] == ElementType::Polyhedron) { // may be concave
+      for (const auto& triangle : cutPolyhedron(m, c, plane)) b.triangle(triangle.at, triangle.lines, color(c));
+      continue;
+    }
     std::vector<Vec3> hits;
     Vec3 mid(0, 0, 0);
-    for (int e = 0; e < t.edges; ++e) {
-      const Vec3 &p = m.nodes[static_cast<std::size_t>(
-                     m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])])],
-                 &q = m.nodes[static_cast<std::size_t>(
-                     m.cells.of(c)[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])])];
-      double a = (p - plane.origin).dot(plane.normal), d = (q - plane.origin).dot(plane.normal);
-      if ((a > 0) == (d > 0)) continue;
-      hits.push_back(p + (q - p) * (a / (a - d)));
+    const auto q = m.cells.of(c);
+    m.cells.forEdges(c, [&](int from, int to, int) {
+      const Vec3 &p = m.nodes[static_cast<std::size_t>(q[static_cast<std::size_t>(from)])],
+                 &r = m.nodes[static_cast<std::size_t>(q[static_cast<std::size_t>(to)])];
+      const double a = (p - plane.origin).dot(plane.normal), d = (r - plane.origin).dot(plane.normal);
+      if ((a > 0) == (d > 0)) return;
+      hits.push_back(p + (r - p) * (a / (a - d)));
       mid += hits.back();
-    }
+    });
     if (hits.size() < 3) continue;
     mid /= static_cast<double>(hits.size());
     // The cell is convex: its cut is the hull of the hits, ordered by angle.

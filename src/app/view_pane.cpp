@@ -486,7 +486,7 @@ void ViewPane::showScale() {
       ticks.push_back({1, text(hi)});
     else
       for (double t : {0.0, 0.25, 0.5, 0.75, 1.0}) ticks.push_back({t, text(lo * std::pow(hi / lo, t))});
-    m_scale->show(even ? tr("size asked for, %1: the same everywhere").arg(QString::fromStdString(m_part->unit))
+    m_scale->show(even ? tr("asked for, %1: the same everywhere").arg(QString::fromStdString(m_part->unit))
                        : tr("size asked for, %1").arg(QString::fromStdString(m_part->unit)),
                   ticks, [even](double t) { return theme::size(even ? 1 : t); });
   } else if (m_view->lens() == Lens::Quality && m_shown.run && m_view->meshShown()) {

@@ -729,8 +729,11 @@ std::function<QColor(std::size_t)> Viewport::cellColors() const {
 }
 
 std::function<QColor(std::size_t)> Viewport::qualityColors() const {
-  return [scale = qualityScale(), &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](
-             std::size_t c) { return theme::quality(scale.badness(c, static_cast<double>(value[c]))); };
+  return [scale = qualityScale(),
+          &value = m_run->audit.metrics[static_cast<std::size_t>(m_show.metric)].value](std::size_t c) {
+    const double v = value[c];
+    return std::isnan(v) ? theme::cells : theme::quality(scale.badness(c, v)); // says nothing of such an element
+  };
 }
 
 /// Another lens is another colour of what was drawn before; it is made anew only where it is of something else, or

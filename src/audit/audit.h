@@ -3,7 +3,9 @@
 // figures.
 #pragma once
 #include "audit/metrics.h"
+#include "audit/soundness.h"
 #include "base/problem.h"
+#include <algorithm>
 #include <optional>
 
 namespace tess {
@@ -23,14 +25,20 @@ struct Limit {
   std::string where = {};               ///< the group whose cells it judges; empty: all that no group's limit does
   std::vector<std::uint8_t> cells = {}; ///< per cell whether it is judged; empty: all are
   std::optional<Acceptance> accepted = {};
-  bool timesTarget = false; ///< `bound` is a multiple of the target size; see withTarget()
+  bool timesTarget = false;            ///< `bound` is a multiple of the target size; see withTarget()
+  std::vector<ElementType> types = {}; ///< that it judges; empty: all that the metric tells of
 
   /// Whether `other` judges the same: its metric has both a least and a largest good value where two limits say so.
-  bool alike(const Limit& other) const { return metric == other.metric && atLeast == other.atLeast; }
-  bool judges(std::size_t cell) const { return cells.empty() || cells[cell]; }
-  bool broken(std::size_t cell, double value) const {
-    return judges(cell) && !(atLeast ? value >= bound : value <= bound);
+  bool alike(const Limit& other) const {
+    return metric == other.metric && atLeast == other.atLeast && types == other.types;
   }
+  bool judges(std::size_t cell) const { return cells.empty() || cells[cell]; }
+  bool judges(std::size_t cell, ElementType type) const {
+    return judges(cell) && (types.empty() || std::find(types.begin(), types.end(), type) != types.end());
+  }
+  /// Of a cell that it judges; what is not known breaks nothing.
+  bool beyond(double value) const { return atLeast ? value < bound : value > bound; }
+  bool broken(std::size_t cell, ElementType type, double value) const { return judges(cell, type) && beyond(value); }
   /// Of a value that breaks the limit.
   bool accepts(double value) const { return accepted && (atLeast ? value >= accepted->to : value <= accepted->to); }
 };
@@ -39,6 +47,7 @@ struct LimitSet {
   std::vector<Limit> limits;
   std::vector<ElementType> notAllowed; ///< element types that the purpose rules out
   std::string notAllowedWhy;
+  double allowedShare = 0; ///< of the volume that they may fill all the same
 };
 const std::vector<LimitSet>& limitSets();
 const LimitSet* limitSet(std::string_view name);
@@ -63,14 +72,6 @@ struct LimitResult {
   double share = 0; ///< of the failing ones
   double worst = 0;
 };
-struct Soundness {
-  std::size_t inverted = 0, openEdges = 0, crowdedEdges = 0, duplicateNodes = 0, duplicateCells = 0, unusedNodes = 0,
-              nonConforming = 0;
-  std::size_t apartNodes = 0; ///< nodes that stand twice since the bodies there share none: wanted, so no fault
-  bool sound() const {
-    return !inverted && !openEdges && !duplicateCells && !unusedNodes && !nonConforming && !duplicateNodes;
-  }
-};
 struct Audit {
   std::array<MetricValues, kMetrics> metrics;
   LimitSet limits;
@@ -78,7 +79,9 @@ struct Audit {
   std::size_t failingCells = 0;      ///< cells that fail at least one limit without being accepted
   std::size_t acceptedCells = 0;     ///< cells that fail some limits, all of them accepted
   std::vector<std::uint8_t> failing; ///< per cell
-  std::size_t notAllowedCells = 0;
+  std::vector<ElementType> cellType; ///< per cell, as the mesh had it
+  std::size_t notAllowedCells = 0;   ///< of types that are ruled out, where they fill more than what is allowed
+  double notAllowedShare = 0;        ///< of the volume that they fill, allowed or not
   std::array<std::size_t, kElementClasses> classes{}; ///< elements by class
   Soundness soundness;
   double volume = 0;              ///< of all cells
@@ -92,9 +95,5 @@ struct Audit {
 Audit auditMesh(const Mesh& mesh, const LimitSet& limits, const Progress* progress = nullptr);
 /// Judges again with other limits, reusing the metrics.
 void applyLimits(Audit& audit, const Mesh& mesh, const LimitSet& limits);
-/// `volumes` per cell, or empty to compute them here.
-Soundness checkSoundness(const Mesh& mesh, const std::vector<float>& volumes);
-Soundness checkSoundness(const Mesh& mesh, const std::vector<float>& volumes, const Neighbours& neighbours,
-                         const Progress* progress);
 
 } // namespace tess

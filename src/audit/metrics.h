@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Element metrics after Knupp (2003) and the usual trade forms, with definition, range and the usual limit at hand.
-// Order-2 elements are judged by their corners, and their scaled Jacobian also by the whole curved element.
+// Element metrics after Knupp (2003) and the usual trade forms, with definition, range and best value; docs/metrics.md
+// tells them per element type. Elements of order 2 are judged by their corners, their Jacobian over the whole curved
+// element. What a metric cannot say of a type is not a number.
 #pragma once
 #include "base/progress.h"
 #include "mesh/cell_faces.h"
@@ -25,9 +26,12 @@ enum class Metric : std::uint8_t {
   NonOrthogonality,
   JacobianRatio,
   Warpage,
-  Taper
+  Taper,
+  FaceSkewness,
+  VolumeRatio,
+  FaceWeight
 };
-constexpr int kMetrics = 16;
+constexpr int kMetrics = 19;
 
 struct MetricInfo {
   const char* id;   ///< stable, used in files and reports
@@ -36,22 +40,27 @@ struct MetricInfo {
   const char* definition;
   const char* range;
   bool highIsGood;
-  double best; ///< value of the ideal element; not a number where there is none
+  double best; ///< value of the ideal tetrahedron; not a number where there is none
 };
 const MetricInfo& metricInfo(Metric m);
+/// Value of the ideal element of a type: regular tetrahedron, cube, wedge and pyramid of equal edges. Not a number
+/// where there is none.
+double bestValue(Metric m, ElementType t);
+/// Whether the metric says anything of the type.
+bool judges(Metric m, ElementType t);
 std::optional<Metric> metricById(std::string_view id);
 
 /// Values of one metric for all cells.
 struct MetricValues {
-  std::vector<float> value;
-  double min = 0, max = 0, mean = 0;
-  std::vector<std::int32_t> worst; ///< cells, worst first, at most 20
+  std::vector<float> value;          ///< not a number where the metric says nothing of the cell
+  double min = 0, max = 0, mean = 0; ///< of those it tells of; all 0 when there are none
+  std::size_t known = 0;             ///< cells it tells of
+  std::vector<std::int32_t> worst;   ///< cells, worst first, at most 20
 };
 
 /// All metrics of all cells; parallel, deterministic. Cost O(cells). Throws Cancelled on a stop.
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& mesh, const Progress* progress = nullptr);
 std::array<MetricValues, kMetrics> computeMetrics(const Mesh& mesh, const Neighbours& neighbours,
                                                   const Progress* progress);
-Vec3 cellCenter(const Mesh& mesh, std::size_t cell);
 
 } // namespace tess

@@ -2,6 +2,7 @@
 #include "audit/places.h"
 #include "base/bvh.h"
 #include <algorithm>
+#include <cmath>
 #include <functional>
 #include <limits>
 #include <numeric>
@@ -153,7 +154,7 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
   const auto& limits = audit.limits.limits;
   const auto bad = cellsWhere(x.value.size(), [&](std::size_t c) {
     return std::any_of(limits.begin(), limits.end(),
-                       [&](const Limit& l) { return l.metric == metric && l.broken(c, x.value[c]); });
+                       [&](const Limit& l) { return l.metric == metric && l.broken(c, m.cells.type[c], x.value[c]); });
   });
   if (bad.empty()) return placesOf(m, x.value, x.worst, false); // the audit has them
   return placesOf(m, x.value, worstOf(bad, x.value, metricInfo(metric).highIsGood, kMostFailing), true);
@@ -161,9 +162,10 @@ std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, Metric me
 
 std::vector<WorstPlace> worstPlaces(const Mesh& m, const Audit& audit, const Limit& limit) {
   const auto& value = audit.metrics[static_cast<std::size_t>(limit.metric)].value;
-  const auto bad = cellsWhere(value.size(), [&](std::size_t c) { return limit.broken(c, value[c]); });
+  const auto bad = cellsWhere(value.size(), [&](std::size_t c) { return limit.broken(c, m.cells.type[c], value[c]); });
   if (!bad.empty()) return placesOf(m, value, worstOf(bad, value, limit.atLeast, kMostFailing), true);
-  const auto judged = cellsWhere(value.size(), [&](std::size_t c) { return limit.judges(c); });
+  const auto judged = cellsWhere(
+      value.size(), [&](std::size_t c) { return !std::isnan(value[c]) && limit.judges(c, m.cells.type[c]); });
   return placesOf(m, value, worstOf(judged, value, limit.atLeast, kMostSound), false);
 }
 

@@ -12,6 +12,7 @@
 #include <sstream>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <zlib.h>
 
 namespace tess {
 namespace {
@@ -244,6 +245,38 @@ Result<std::string> readFile(const std::string& path) {
   std::ostringstream s;
   s << in.rdbuf();
   return s.str();
+}
+
+Result<std::string> readPacked(const std::string& path) {
+  auto packed = readFile(path); // its errors are told as of any file
+  if (!packed) return packed.problem();
+  Problem p;
+  p.code = "file.packed";
+  p.what = "the packed file cannot be read";
+  p.where = path;
+  p.todo = "unpack it by itself, or write it again";
+  const std::size_t most = 300 * packed->size() + (std::size_t{64} << 20);
+  std::string text;
+  gzFile file = gzopen(path.c_str(), "rb");
+  if (!file) {
+    p.why = std::strerror(errno);
+    return p;
+  }
+  gzbuffer(file, 1 << 18);
+  std::vector<char> piece(1 << 18);
+  int got = 0;
+  while ((got = gzread(file, piece.data(), static_cast<unsigned>(piece.size()))) > 0 && text.size() <= most)
+    text.append(piece.data(), static_cast<std::size_t>(got));
+  int fault = Z_OK;
+  const std::string why = gzerror(file, &fault);
+  const int closed = gzclose(file); // tells of an end that came too early
+  if (text.size() > most)
+    p.why = "it unpacks to more than 300 times its size";
+  else if (got < 0 || closed != Z_OK)
+    p.why = got < 0 && !why.empty() ? why : "it is damaged or cut short";
+  else
+    return text;
+  return p;
 }
 
 } // namespace tess

@@ -34,4 +34,7 @@ std::optional<Problem> replaceFolder(const std::string& folder, const std::vecto
 void restoreFolder(const std::string& folder);
 
 Result<std::string> readFile(const std::string& path);
+/// Of a file packed by gzip, what is in it. Code `file.packed` where it is damaged or unpacks to more than 300 times
+/// its size, as nothing does that is meant to be read.
+Result<std::string> readPacked(const std::string& path);
 } // namespace tess

@@ -24,6 +24,12 @@ std::string formatPoint(const Vec3& p) {
   return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ")";
 }
 
+Problem Problem::firstAt(std::vector<Vec3> points, const std::string& unit) && {
+  if (!points.empty()) where = "first at " + formatPoint(points[0]) + " " + unit;
+  places = std::move(points);
+  return std::move(*this);
+}
+
 std::string Problem::sentence() const {
   std::string s = what;
   if (!where.empty()) s += " | where: " + where;

@@ -23,6 +23,21 @@ struct Problem {
   std::vector<int> faces;   ///< geometry faces concerned, if any
   std::string fix;          ///< words of the action that would mend it, where the window has one
   std::string sentence() const;
+
+  /// Built in the order of a sentence: Problem::of("file.missing", "...").at(path).because("...").advise("...").
+  static Problem of(std::string code, std::string what) {
+    Problem p;
+    p.code = std::move(code);
+    p.what = std::move(what);
+    return p;
+  }
+  Problem by(Fault f) && { return fault = f, std::move(*this); }
+  Problem as(Severity s) && { return severity = s, std::move(*this); }
+  Problem at(std::string text) && { return where = std::move(text), std::move(*this); }
+  /// First of some places, with the unit of lengths.
+  Problem firstAt(std::vector<Vec3> points, const std::string& unit) &&;
+  Problem because(std::string text) && { return why = std::move(text), std::move(*this); }
+  Problem advise(std::string text) && { return todo = std::move(text), std::move(*this); }
 };
 
 template <class T> class Result {

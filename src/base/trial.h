@@ -14,8 +14,8 @@ class Progress;
 /// is known against what it should have tried. Nothing is heard from it. Throws Cancelled on a stop, the program ended.
 bool survives(const std::vector<std::string>& command, const Progress* progress = nullptr);
 
-/// Whether the library's reader for a `kind` of file ("vtu", "vtp", "vtk") comes to an end with `path`, within a memory
-/// that suits the file's size. True as well where the helper program is missing.
+/// Whether the library's reader for a `kind` of file ("vtu", "vtp", "vtk", "cgns", "exodus") comes to an end with
+/// `path`, within a memory that suits the file's size. True as well where the helper program is missing.
 bool readerSurvives(const std::string& kind, const std::string& path, const Progress* progress = nullptr);
 
 /// The helper program: beside this one, or where a build or an installation puts it; empty when it is not there.

@@ -186,7 +186,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 }
 
 struct MeshArgs {
-  std::string input, size, min, max, growth, turn, bridge, slender, order, report, page, unit, accept;
+  std::string input, part, size, min, max, growth, turn, bridge, slender, order, report, page, unit, accept;
   std::vector<std::string> out, set;
   int threads = 0;
   bool quiet = false, json = false, yes = false, gate = false;
@@ -203,7 +203,7 @@ Result<Rule> outputRule(const std::string& o) {
   } else {
     r.values["path"] = fs::absolute(o).string();
     if (!meshFormatOfPath(o))
-      return usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply");
+      return usage("the format of '" + o + "' is not known", "write FORMAT:PATH with one of " + formatNames());
   }
   return r;
 }
@@ -236,7 +236,10 @@ Result<Brief> briefOf(const MeshArgs& a) {
     auto b = loadBrief(a.input);
     if (!b) return b.problem();
     brief = *b;
-  } else
+    if (!a.part.empty()) brief.partFile = fs::absolute(a.part).string();
+  } else if (!a.part.empty())
+    return usage("--part stands beside a brief, and '" + a.input + "' is a part", "give one of them");
+  else
     brief = defaultBrief(a.input);
   // Options become values of the rules they belong to; they are checked by the same table.
   auto set = [&](const char* kind, const char* key, const std::string& value) {
@@ -621,6 +624,9 @@ int auditCommand(const std::string& path, const std::string& limits, const std::
   const auto& s = a.soundness;
   std::cout << "  inverted " << s.inverted << ", open edges " << s.openEdges << ", duplicates "
             << s.duplicateNodes + s.duplicateCells << ", unused nodes " << s.unusedNodes << "\n";
+  for (const auto& f : s.flaws)
+    std::cout << "  " << f.what
+              << (f.places.empty() ? "" : ", the first at " + formatPoint(f.places[0]) + " " + m->unit) << "\n";
   if (s.apartNodes)
     std::cout << "  " << s.apartNodes << " nodes stand twice between bodies that are kept apart (they share no node)\n";
   return a.pass ? 0 : 1;
@@ -789,8 +795,7 @@ int convertCommand(const std::string& in, const std::string& out, std::optional<
     path = out.substr(colon + 1);
   }
   if (!format)
-    return fail(
-        usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of vtu, inp, foam, stl, ply"));
+    return fail(usage("the format of '" + out + "' is not known", "write FORMAT:PATH with one of " + formatNames()));
   auto m = readMesh(in);
   if (!m) return fail(m.problem());
   if (order) {
@@ -904,6 +909,7 @@ int main(int argc, char** argv) {
   spdlog::set_level(std::getenv("TESSELITE_DEBUG") ? spdlog::level::debug : spdlog::level::warn);
   CLI::App app{"Tesselite on the command line: parts in, solver-ready meshes out"};
   app.require_subcommand(1);
+  app.set_version_flag("--version", "tessel " TESSELITE_VERSION);
   std::string path, out, unit, limits, report, purpose;
   bool json = false, markdown = false, words = false, propose = false;
   std::optional<double> scale;
@@ -921,6 +927,7 @@ int main(int argc, char** argv) {
   auto* seriesCmd = app.add_subcommand("series", "mesh a brief at several sizes, coarse to fine, in one table");
   for (auto* c : {meshCmd, surfaceCmd, forecastCmd, seriesCmd}) {
     c->add_option("INPUT", m.input, "brief or part")->required();
+    c->add_option("--part", m.part, "another part file in place of the brief's, for this run")->check(notEmpty);
     c->add_option("--size", m.size, "overall target, e.g. \"2 mm\"")->check(notEmpty);
     c->add_option("--min", m.min, "smallest size derived from shape")->check(notEmpty);
     c->add_option("--max", m.max, "largest size")->check(notEmpty);

@@ -4,10 +4,12 @@
 // `unassigned` for the rest; regions become cell zones. The folder is replaced as a whole.
 #include "base/file.h"
 #include "exchange/exchange.h"
+#include "mesh/cell_faces.h"
+#include <cmath>
 #include <filesystem>
-#include <map>
 #include <set>
 #include <sstream>
+#include <unordered_map>
 
 namespace tess {
 namespace {
@@ -35,41 +37,52 @@ bool tellsOfTheMesh(const std::string& name) {
 
 } // namespace
 
+namespace {
+/// Whether all of these faces lie in one plane, as a `symmetryPlane` must.
+bool flat(const Mesh& m, const std::vector<std::vector<std::int32_t>>& rings) {
+  Vec3 sum = Vec3::Zero();
+  Box box;
+  for (const auto& r : rings)
+    for (std::size_t i = 0; i < r.size(); ++i) {
+      const Vec3& p = m.nodes[static_cast<std::size_t>(r[i])];
+      box.add(p);
+      const Vec3& o = m.nodes[static_cast<std::size_t>(r[0])];
+      sum += (p - o).cross(m.nodes[static_cast<std::size_t>(r[(i + 1) % r.size()])] - o);
+    }
+  if (rings.empty() || sum.norm() == 0) return false;
+  const Vec3 n = sum.normalized(), &at = m.nodes[static_cast<std::size_t>(rings[0][0])];
+  for (const auto& r : rings)
+    for (auto v : r)
+      if (std::abs((m.nodes[static_cast<std::size_t>(v)] - at).dot(n)) > 1e-6 * box.size().norm()) return false;
+  return true;
+}
+} // namespace
+
 std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, double scale) {
   // Corner nodes only, renumbered without gaps.
   std::vector<std::int32_t> to(m.nodes.size(), -1);
   std::vector<std::int32_t> points;
   struct Face {
-    std::array<std::int32_t, 4> v;
-    int n;
+    std::vector<std::int32_t> v;
     std::int32_t owner, neighbour = -1;
   };
   std::vector<Face> faces;
-  std::map<std::array<std::int32_t, 4>, std::size_t> open;
+  const Neighbours near = cellNeighbours(m);
   for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    const auto& t = topology(m.cells.type[c]);
-    auto q = m.cells.of(c);
-    for (int i = 0; i < t.corners; ++i) {
-      auto& id = to[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])];
+    const auto q = m.cells.of(c);
+    for (auto n : m.cells.corners(c)) {
+      auto& id = to[static_cast<std::size_t>(n)];
       if (id < 0) {
         id = static_cast<std::int32_t>(points.size());
-        points.push_back(q[static_cast<std::size_t>(i)]);
+        points.push_back(n);
       }
     }
-    for (int f = 0; f < t.faces; ++f) {
-      Face face{{-1, -1, -1, -1}, 0, static_cast<std::int32_t>(c)};
-      for (int k : t.face[static_cast<std::size_t>(f)])
-        if (k >= 0) face.v[static_cast<std::size_t>(face.n++)] = q[static_cast<std::size_t>(k)];
-      auto key = face.v;
-      std::sort(key.begin(), key.end());
-      auto it = open.find(key);
-      if (it == open.end()) {
-        open.emplace(key, faces.size());
-        faces.push_back(face);
-      } else {
-        faces[it->second].neighbour = static_cast<std::int32_t>(c);
-        open.erase(it);
-      }
+    for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+      const std::int32_t other = near.cell[near.start[c] + f];
+      if (other >= 0 && other < static_cast<std::int32_t>(c)) continue; // its owner has written it
+      Face face{{}, static_cast<std::int32_t>(c), other};
+      for (auto k : m.cells.faceCorners(c, f)) face.v.push_back(q[static_cast<std::size_t>(k)]);
+      faces.push_back(std::move(face));
     }
   }
   std::vector<std::size_t> inner, outer;
@@ -78,14 +91,9 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
     return std::pair(faces[a].owner, faces[a].neighbour) < std::pair(faces[b].owner, faces[b].neighbour);
   });
   auto groupOf = firstGroupOfFaces(m);
-  std::map<std::array<std::int32_t, 4>, std::int32_t> patchAt;
-  for (std::size_t f = 0; f < m.faces.size(); ++f) {
-    std::array<std::int32_t, 4> key{-1, -1, -1, -1};
-    for (int i = 0; i < topology(m.faces.type[f]).corners; ++i)
-      key[static_cast<std::size_t>(i)] = m.faces.of(f)[static_cast<std::size_t>(i)];
-    std::sort(key.begin(), key.end());
-    patchAt[key] = groupOf[f];
-  }
+  std::unordered_map<FaceKey, std::int32_t, FaceKeyHash> patchAt;
+  patchAt.reserve(m.faces.size());
+  for (std::size_t f = 0; f < m.faces.size(); ++f) patchAt[faceKey(m.faces.corners(f))] = groupOf[f];
   std::vector<std::string> names;
   std::vector<std::size_t> groupIndex;
   for (std::size_t g = 0; g < m.groups.size(); ++g)
@@ -97,9 +105,7 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
   names = solverNames(names);
   std::vector<std::vector<std::size_t>> patches(names.size());
   for (std::size_t i : outer) {
-    auto key = faces[i].v;
-    std::sort(key.begin(), key.end());
-    auto it = patchAt.find(key);
+    auto it = patchAt.find(faceKey(faces[i].v));
     std::size_t p = names.size() - 1;
     if (it != patchAt.end() && it->second >= 0)
       for (std::size_t k = 0; k < groupIndex.size(); ++k)
@@ -121,9 +127,8 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
   nei << header("labelList", "neighbour", note) << inner.size() << "\n(\n";
   auto put = [&](std::size_t i) {
     const Face& f = faces[i];
-    fcs << f.n << '(';
-    for (int k = 0; k < f.n; ++k)
-      fcs << (k ? " " : "") << to[static_cast<std::size_t>(f.v[static_cast<std::size_t>(k)])];
+    fcs << f.v.size() << '(';
+    for (std::size_t k = 0; k < f.v.size(); ++k) fcs << (k ? " " : "") << to[static_cast<std::size_t>(f.v[k])];
     fcs << ")\n";
     own << f.owner << '\n';
     if (f.neighbour >= 0) nei << f.neighbour << '\n';
@@ -135,7 +140,12 @@ std::optional<Problem> writeFoam(const Mesh& m, const std::string& folder, doubl
     if (patches[p].empty()) continue;
     ++used;
     const std::string role = p < groupIndex.size() ? m.groups[groupIndex[p]].role : "";
-    const char* type = role == "wall" || role == "contact" ? "wall" : role == "symmetry" ? "symmetry" : "patch";
+    const char* type = role == "wall" || role == "contact" ? "wall" : "patch";
+    if (role == "symmetry") {
+      std::vector<std::vector<std::int32_t>> rings;
+      for (std::size_t i : patches[p]) rings.push_back(faces[i].v);
+      type = flat(m, rings) ? "symmetryPlane" : "symmetry";
+    }
     list += "    " + names[p] + "\n    {\n        type            " + type + ";\n        nFaces          " +
             std::to_string(patches[p].size()) + ";\n        startFace       " + std::to_string(start) + ";\n    }\n";
     start += patches[p].size();

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Reads an OpenFOAM polyMesh in text: cells are put together from their faces, patches become face groups, cell zones
-// regions. Tetrahedra, pyramids, wedges and hexahedra are recognised by their faces; other cells are refused.
+// Reads an OpenFOAM polyMesh, text or binary, packed or not: cells are put together from their faces, patches become
+// face groups, cell zones regions. Tetrahedra, pyramids, wedges and hexahedra are recognised by their faces; other
+// cells are polyhedra.
 #include "base/file.h"
+#include "exchange/by_side.h"
+#include "exchange/cell_from_faces.h"
 #include "exchange/exchange.h"
 #include "mesh/cell_faces.h"
 #include <charconv>
@@ -13,22 +16,12 @@ namespace tess {
 namespace {
 namespace fs = std::filesystem;
 
-Problem unreadable(const fs::path& file, const std::string& why) {
-  Problem p;
-  p.code = "file.unreadable";
-  p.what = "the mesh file cannot be read";
-  p.where = file.string();
-  p.why = why;
-  p.todo = "check that the folder is complete, or write the mesh again as text, not packed";
-  return p;
-}
-
 /// Thrown inside this file when a text does not go on as it should.
 struct Bad {
   std::string why;
 };
 
-/// Words and numbers of one file; remarks are passed over.
+/// Words and numbers of one file, text or binary lists in it; remarks are passed over.
 class Text {
 public:
   explicit Text(std::string text) : m_text(std::move(text)) {
@@ -36,9 +29,17 @@ public:
     if (m_text.compare(m_at, 8, "FoamFile") != 0) throw Bad{"it does not begin with FoamFile"};
     const std::size_t end = m_text.find('}', m_at);
     if (end == std::string::npos) throw Bad{"its header does not end"};
-    if (m_text.substr(m_at, end - m_at).find("binary") != std::string::npos) throw Bad{"it is binary"};
+    const std::string head = m_text.substr(m_at, end - m_at);
+    m_binary = entryOf(head, "format") == "binary";
+    m_class = entryOf(head, "class");
+    const std::string arch = entryOf(head, "arch");
+    if (arch.find("MSB") != std::string::npos) throw Bad{"its numbers are in the byte order of another machine"};
+    if (arch.find("label=64") != std::string::npos) m_labelBytes = 8;
+    if (arch.find("scalar=32") != std::string::npos) m_scalarBytes = 4;
     m_at = end + 1;
   }
+  bool binary() const { return m_binary; }
+  const std::string& kind() const { return m_class; }
   void skip() {
     for (;;) {
       while (m_at < m_text.size() && std::isspace(static_cast<unsigned char>(m_text[m_at]))) ++m_at;
@@ -101,17 +102,89 @@ public:
       want('}');
       return r;
     }
+    if (m_binary && n == 0) { // nothing follows, or an empty pair of brackets
+      if (take('(')) want(')');
+      return r;
+    }
     r.reserve(n);
     want('(');
-    for (std::size_t i = 0; i < n; ++i) r.push_back(number<std::int32_t>());
+    if (m_binary) {
+      const char* at = raw(n * m_labelBytes);
+      for (std::size_t i = 0; i < n; ++i) {
+        std::int64_t v = 0;
+        if (m_labelBytes == 8)
+          std::memcpy(&v, at + 8 * i, 8);
+        else {
+          std::int32_t w;
+          std::memcpy(&w, at + 4 * i, 4);
+          v = w;
+        }
+        if (v < std::numeric_limits<std::int32_t>::min() || v > std::numeric_limits<std::int32_t>::max())
+          throw Bad{"it numbers more than this program counts"};
+        r.push_back(static_cast<std::int32_t>(v));
+      }
+    } else
+      for (std::size_t i = 0; i < n; ++i) r.push_back(number<std::int32_t>());
     want(')');
+    return r;
+  }
+  std::vector<Vec3> points(const Progress* progress) {
+    std::vector<Vec3> r;
+    const std::size_t n = count();
+    want('(');
+    if (m_binary) {
+      const char* at = raw(3 * n * m_scalarBytes);
+      for (std::size_t i = 0; i < 3 * n; ++i) {
+        double v;
+        if (m_scalarBytes == 8)
+          std::memcpy(&v, at + 8 * i, 8);
+        else {
+          float w;
+          std::memcpy(&w, at + 4 * i, 4);
+          v = w;
+        }
+        if (i % 3 == 0) r.emplace_back();
+        r.back()[static_cast<int>(i % 3)] = v;
+      }
+    } else
+      for (std::size_t i = 0; i < n; ++i) {
+        if (progress && i % 4096 == 0) progress->check();
+        want('(');
+        Vec3 v;
+        for (int k = 0; k < 3; ++k) v[k] = number<double>();
+        want(')');
+        r.push_back(v);
+      }
+    want(')');
+    for (const Vec3& v : r)
+      if (!v.allFinite()) throw Bad{"a coordinate is not a number"};
     return r;
   }
 
 private:
-  std::string m_text;
-  std::size_t m_at = 0;
+  std::string m_text, m_class;
+  std::size_t m_at = 0, m_labelBytes = 4, m_scalarBytes = 8;
+  bool m_binary = false;
+
+  static std::string entryOf(const std::string& head, const std::string& key) {
+    for (std::size_t at = head.find(key); at != std::string::npos; at = head.find(key, at + 1)) {
+      const std::size_t from = at + key.size();
+      if ((at && !std::isspace(static_cast<unsigned char>(head[at - 1]))) || from >= head.size() ||
+          !std::isspace(static_cast<unsigned char>(head[from])))
+        continue;
+      const std::size_t first = head.find_first_not_of(" \t\r\n", from);
+      return first == std::string::npos ? "" : head.substr(first, head.find(';', first) - first);
+    }
+    return {};
+  }
+  const char* raw(std::size_t bytes) {
+    if (bytes > m_text.size() - m_at) throw Bad{"it is cut short"};
+    const char* at = m_text.data() + m_at;
+    m_at += bytes;
+    return at;
+  }
   std::string place() const {
+    if (m_binary) return " at byte " + std::to_string(m_at);
     return " in line " +
            std::to_string(1 + std::count(m_text.begin(),
                                          m_text.begin() + static_cast<std::ptrdiff_t>(std::min(m_at, m_text.size())),
@@ -135,36 +208,33 @@ struct PolyMesh {
   }
 };
 
-void readPoints(Text t, PolyMesh& p, const Progress* progress) {
-  const std::size_t n = t.count();
-  t.want('(');
-  for (std::size_t i = 0; i < n; ++i) {
-    if (progress && i % 4096 == 0) progress->check();
-    t.want('(');
-    Vec3 v;
-    for (int k = 0; k < 3; ++k) v[k] = t.number<double>();
-    t.want(')');
-    if (!v.allFinite()) throw Bad{"a coordinate is not a number"};
-    p.points.push_back(v);
-  }
-}
-
 void readFaces(Text t, PolyMesh& p, const Progress* progress) {
+  auto add = [&](std::size_t face, std::int32_t v) {
+    if (v < 0 || static_cast<std::size_t>(v) >= p.points.size())
+      throw Bad{"face " + std::to_string(face) + " refers to a point that is not there"};
+    p.faceNodes.push_back(v);
+  };
+  if (t.kind() == "faceCompactList") { // one list of where each face starts, one of all corners
+    const auto start = t.labels(), corner = t.labels();
+    if (start.empty() || start.front() != 0 || static_cast<std::size_t>(start.back()) != corner.size())
+      throw Bad{"the lists of its faces do not fit each other"};
+    for (std::size_t i = 0; i + 1 < start.size(); ++i) {
+      if (start[i + 1] < start[i] + 3) throw Bad{"face " + std::to_string(i) + " has less than three corners"};
+      for (auto k = start[i]; k < start[i + 1]; ++k) add(i, corner[static_cast<std::size_t>(k)]);
+      p.faceStart.push_back(static_cast<std::uint32_t>(p.faceNodes.size()));
+    }
+    return;
+  }
   const std::size_t n = t.count();
   t.want('(');
   for (std::size_t i = 0; i < n; ++i) {
     if (progress && i % 4096 == 0) progress->check();
-    const std::size_t k = t.count();
-    t.want('(');
-    for (std::size_t j = 0; j < k; ++j) {
-      const auto v = t.number<std::int32_t>();
-      if (v < 0 || static_cast<std::size_t>(v) >= p.points.size())
-        throw Bad{"face " + std::to_string(i) + " refers to a point that is not there"};
-      p.faceNodes.push_back(v);
-    }
-    t.want(')');
+    const auto ring = t.labels();
+    if (ring.size() < 3) throw Bad{"face " + std::to_string(i) + " has less than three corners"};
+    for (auto v : ring) add(i, v);
     p.faceStart.push_back(static_cast<std::uint32_t>(p.faceNodes.size()));
   }
+  t.want(')');
 }
 
 void readPatches(Text t, PolyMesh& p) {
@@ -195,52 +265,6 @@ void checkOwners(PolyMesh& p) {
       if (c < 0 || static_cast<std::size_t>(c) > 2 * p.owner.size()) throw Bad{"a face belongs to no cell"};
       p.cells = std::max(p.cells, static_cast<std::size_t>(c) + 1);
     }
-}
-
-/// A cell from its faces, each as a ring seen from outside. False when it is none of the known shapes.
-bool shapeOf(const std::vector<std::vector<std::int32_t>>& faces, ElementType& type, std::vector<std::int32_t>& nodes) {
-  std::vector<std::int32_t> all;
-  std::size_t triangles = 0, quads = 0;
-  for (const auto& f : faces) {
-    triangles += f.size() == 3;
-    quads += f.size() == 4;
-    all.insert(all.end(), f.begin(), f.end());
-  }
-  std::sort(all.begin(), all.end());
-  all.erase(std::unique(all.begin(), all.end()), all.end());
-  if (triangles + quads != faces.size()) return false;
-  std::size_t baseCorners;
-  if (triangles == 4 && !quads && all.size() == 4)
-    type = ElementType::Tet4, baseCorners = 3;
-  else if (triangles == 4 && quads == 1 && all.size() == 5)
-    type = ElementType::Pyramid5, baseCorners = 4;
-  else if (triangles == 2 && quads == 3 && all.size() == 6)
-    type = ElementType::Wedge6, baseCorners = 3;
-  else if (!triangles && quads == 6 && all.size() == 8)
-    type = ElementType::Hex8, baseCorners = 4;
-  else
-    return false;
-  // The base is seen from inside, i.e. the ring of its face backwards.
-  const auto base = std::find_if(faces.begin(), faces.end(), [&](const auto& f) { return f.size() == baseCorners; });
-  nodes = {base->front()};
-  for (std::size_t i = baseCorners - 1; i > 0; --i) nodes.push_back((*base)[i]);
-  auto inBase = [&](std::int32_t v) { return std::find(base->begin(), base->end(), v) != base->end(); };
-  for (std::size_t i = 0; i < baseCorners; ++i) { // what stands above each of its corners
-    std::int32_t above = -1;
-    for (const auto& f : faces)
-      for (std::size_t k = 0; k < f.size(); ++k) {
-        if (f[k] != nodes[i]) continue;
-        for (std::int32_t w : {f[(k + 1) % f.size()], f[(k + f.size() - 1) % f.size()]}) {
-          if (inBase(w)) continue;
-          if (above >= 0 && above != w) return false;
-          above = w;
-        }
-      }
-    if (above < 0) return false;
-    if (nodes.size() < all.size()) nodes.push_back(above);
-    if (type == ElementType::Tet4 || type == ElementType::Pyramid5) break;
-  }
-  return nodes.size() == all.size();
 }
 
 void readZones(Text t, Mesh& m) {
@@ -282,7 +306,6 @@ Mesh meshFrom(const PolyMesh& p, const Progress* progress) {
     of[static_cast<std::size_t>(p.owner[f])].push_back(f);
     if (f < p.neighbour.size()) of[static_cast<std::size_t>(p.neighbour[f])].push_back(f);
   }
-  std::size_t strange = 0;
   std::vector<std::vector<std::int32_t>> rings;
   std::vector<std::int32_t> nodes;
   for (std::size_t c = 0; c < p.cells; ++c) {
@@ -293,15 +316,12 @@ Mesh meshFrom(const PolyMesh& p, const Progress* progress) {
       if (static_cast<std::size_t>(p.owner[f]) != c) std::reverse(rings.back().begin(), rings.back().end());
     }
     ElementType type{};
-    if (rings.empty() || !shapeOf(rings, type, nodes)) {
-      ++strange;
-      continue;
-    }
-    m.cells.add(type, nodes);
+    if (rings.empty()) throw Bad{"cell " + std::to_string(c) + " has no faces"};
+    if (shapeOf(rings, type, nodes))
+      m.cells.add(type, nodes);
+    else
+      m.cells.addPolyhedron(rings);
   }
-  if (strange)
-    throw Bad{std::to_string(strange) + " of its " + std::to_string(p.cells) +
-              " cells are no tetrahedra, pyramids, wedges or hexahedra"};
   m.cellRegion.assign(m.cells.size(), 0);
   m.regions = {"region1"};
   return m;
@@ -312,7 +332,7 @@ void addPatches(Mesh& m, const PolyMesh& p) {
   at.reserve(m.faces.size());
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     const auto n = m.faces.of(f);
-    at.emplace(faceKey(n.data(), topology(m.faces.type[f]).corners), static_cast<std::int32_t>(f));
+    at.emplace(faceKey(n), static_cast<std::int32_t>(f));
   }
   for (const Patch& patch : p.patches) {
     if (patch.name == "unassigned" || patch.type == "empty") continue;
@@ -320,8 +340,7 @@ void addPatches(Mesh& m, const PolyMesh& p) {
     if (patch.type == "wall") g.role = "wall";
     if (patch.type == "symmetry" || patch.type == "symmetryPlane") g.role = "symmetry";
     for (std::size_t f = patch.start; f < patch.start + patch.faces; ++f)
-      if (auto it = at.find(faceKey(p.face(f).data(), static_cast<int>(p.face(f).size()))); it != at.end())
-        g.items.push_back(it->second);
+      if (auto it = at.find(faceKey(p.face(f))); it != at.end()) g.items.push_back(it->second);
     std::sort(g.items.begin(), g.items.end());
     m.groups.push_back(std::move(g));
   }
@@ -345,21 +364,20 @@ std::optional<std::string> polyMeshFolder(const std::string& path) {
 
 Result<Mesh> readFoam(const std::string& path, const Progress* progress) {
   const auto folder = polyMeshFolder(path);
-  if (!folder) return unreadable(path, "there is no polyMesh in it");
+  if (!folder) return unreadableFile(path, "there is no polyMesh in it");
   fs::path now;
   try {
     auto text = [&](const char* name) {
       if (progress) progress->check();
       now = fs::path(*folder) / name;
-      auto t = readFile(now.string());
-      if (!t) {
-        std::error_code ec;
-        throw Bad{fs::exists(now.string() + ".gz", ec) ? "it is packed" : "it is not there"};
-      }
+      std::error_code missing;
+      if (!fs::exists(now, missing) && fs::exists(now.string() + ".gz", missing)) now += ".gz";
+      auto t = now.extension() == ".gz" ? readPacked(now.string()) : readFile(now.string());
+      if (!t) throw Bad{t.problem().code == "file.packed" ? t.problem().why : "it is not there"};
       return Text(std::move(*t));
     };
     PolyMesh p;
-    readPoints(text("points"), p, progress);
+    p.points = text("points").points(progress);
     readFaces(text("faces"), p, progress);
     p.owner = text("owner").labels();
     p.neighbour = text("neighbour").labels();
@@ -368,12 +386,13 @@ Result<Mesh> readFoam(const std::string& path, const Progress* progress) {
     now = *folder;
     Mesh m = meshFrom(p, progress);
     std::error_code ec;
-    if (fs::exists(fs::path(*folder) / "cellZones", ec)) readZones(text("cellZones"), m);
+    if ((fs::exists(fs::path(*folder) / "cellZones", ec) || fs::exists(fs::path(*folder) / "cellZones.gz", ec)))
+      readZones(text("cellZones"), m);
     rebuildFaces(m);
     addPatches(m, p);
     return m;
   } catch (const Bad& b) {
-    return unreadable(now, b.why);
+    return unreadableFile(now.string(), b.why);
   }
 }
 

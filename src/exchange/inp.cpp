@@ -3,35 +3,57 @@
 // characters (longer ones are cut by the solver without a word), at most 16 entries stand in a line.
 #include "base/file.h"
 #include "base/units.h"
+#include "exchange/cell_from_faces.h"
 #include "exchange/exchange.h"
+#include "mesh/cell_faces.h"
 #include <charconv>
 #include <cmath>
 #include <limits>
 #include <map>
 #include <set>
 #include <string_view>
+#include <unordered_map>
 
 namespace tess {
 namespace {
 
+/// An element type of the format, and what an element of ours becomes in it. A pyramid is a hexahedron whose upper four
+/// corners are all its apex: the format has none (CalculiX takes it so, exactly where it is linear).
 struct InpType {
   const char* name;
   ElementType type;
 };
-constexpr InpType kTypes[] = {{"C3D4", ElementType::Tet4},
-                              {"C3D10", ElementType::Tet10},
-                              {"C3D8", ElementType::Hex8},
-                              {"C3D6", ElementType::Wedge6}};
-/// Faces as .inp numbers them, as index into our own face table.
-int inpFace(ElementType t, int ours) {
-  switch (t) {
-  case ElementType::Wedge6:
-    return ours + 1; // 123, 456, 1254, 2365, 3146
-  case ElementType::Hex8:
-    return ours + 1; // 1234, 5678, 1265, 2376, 3487, 4158
-  default:
-    return ours + 1; // tets: 123, 124, 234, 134
-  }
+constexpr InpType kTypes[] = {
+    {"C3D4", ElementType::Tet4},     {"C3D10", ElementType::Tet10},     {"C3D8", ElementType::Hex8},
+    {"C3D6", ElementType::Wedge6},   {"C3D20", ElementType::Hex20},     {"C3D15", ElementType::Wedge15},
+    {"C3D8", ElementType::Pyramid5}, {"C3D20", ElementType::Pyramid13}, {"C3D8R", ElementType::Hex8},
+    {"C3D8I", ElementType::Hex8},    {"C3D20R", ElementType::Hex20},    {"C3D10T", ElementType::Tet10},
+    {"C3D10M", ElementType::Tet10},  {"DC3D4", ElementType::Tet4},      {"DC3D6", ElementType::Wedge6},
+    {"DC3D8", ElementType::Hex8},    {"DC3D10", ElementType::Tet10},    {"DC3D15", ElementType::Wedge15},
+    {"DC3D20", ElementType::Hex20}};
+constexpr std::size_t kWritten = 8; ///< of these; the others are read only
+/// Shells, whose faces name sets where they lie on the boundary of the volume.
+constexpr InpType kShells[] = {
+    {"S3", ElementType::Tri3},   {"S3R", ElementType::Tri3},   {"S4", ElementType::Quad4},
+    {"S4R", ElementType::Quad4}, {"S6", ElementType::Tri6},    {"S8", ElementType::Quad8},
+    {"S8R", ElementType::Quad8}, {"M3D3", ElementType::Tri3},  {"M3D4", ElementType::Quad4},
+    {"M3D6", ElementType::Tri6}, {"M3D8", ElementType::Quad8}, {"STRI65", ElementType::Tri6}};
+
+/// Faces as .inp numbers them, from 1, for each of ours: tetrahedra 123, 124, 234, 134; wedges 123, 456, 1254, 2365,
+/// 3146; hexahedra 1234, 5678, 1265, 2376, 3487, 4158, as our tables have them. Pyramids are hexahedra without S2.
+int inpFace(ElementType t, int ours) { return topology(t).corners == 5 && ours > 0 ? ours + 2 : ours + 1; }
+
+/// Nodes of an element in the order of the format.
+void inpNodes(ElementType t, std::span<const std::int32_t> n, std::vector<std::int32_t>& out) {
+  out.assign(n.begin(), n.end());
+  if (topology(t).corners != 5) return;
+  const std::vector<std::int32_t> four(4, n[4]);
+  out.assign(n.begin(), n.begin() + 4);
+  out.insert(out.end(), four.begin(), four.end());
+  if (t != ElementType::Pyramid13) return;
+  out.insert(out.end(), n.begin() + 5, n.begin() + 9); // base, top, uprights
+  out.insert(out.end(), four.begin(), four.end());
+  out.insert(out.end(), n.begin() + 9, n.end());
 }
 
 void number(std::string& out, double v) {
@@ -55,6 +77,8 @@ void list(std::string& out, const std::vector<std::int32_t>& ids) {
 } // namespace
 
 std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double scale) {
+  if (std::find(m.cells.type.begin(), m.cells.type.end(), ElementType::Polyhedron) != m.cells.type.end())
+    return cannotHold(MeshFormat::Inp, ElementType::Polyhedron, path);
   std::string out;
   out.reserve(m.nodes.size() * 64 + m.cells.size() * 48);
   const std::string unit = unitScaled(m.unit, scale);
@@ -80,28 +104,22 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
   remark(m.media, "kind");
   for (std::size_t k = 0; k < m.groups.size(); ++k)
     if (!m.groups[k].role.empty()) out += "** " + names[m.regions.size() + k] + ", role " + m.groups[k].role + "\n";
+  std::vector<std::int32_t> nodes;
   for (std::size_t r = 0; r < m.regions.size(); ++r)
-    for (const auto& t : kTypes) {
+    for (const auto& t : std::span(kTypes).first(kWritten)) {
       bool head = false;
       for (std::size_t c = 0; c < m.cells.size(); ++c) {
         if (m.cells.type[c] != t.type || m.cellRegion[c] != static_cast<std::int32_t>(r)) continue;
         if (!head) out += std::string("*ELEMENT, TYPE=") + t.name + ", ELSET=" + names[r] + "\n";
         head = true;
+        inpNodes(t.type, m.cells.of(c), nodes);
         out += std::to_string(c + 1);
-        for (auto n : m.cells.of(c)) out += "," + std::to_string(n + 1);
+        for (std::size_t i = 0; i < nodes.size(); ++i) { // at most 16 entries in a line; a comma at its end goes on
+          out += i == 15 ? ",\n" : ",";
+          out += std::to_string(nodes[i] + 1);
+        }
         out += "\n";
       }
-    }
-  for (auto type : m.cells.type)
-    if (type == ElementType::Pyramid5) {
-      Problem p;
-      p.fault = Fault::Output;
-      p.code = "inp.pyramid";
-      p.what = "pyramids cannot be written to .inp yet";
-      p.where = path;
-      p.why = "the format has no pyramid";
-      p.todo = "choose another format";
-      return p;
     }
   auto sides = facesInCells(m);
   for (std::size_t k = 0; k < m.groups.size(); ++k) {
@@ -113,14 +131,14 @@ std::optional<Problem> writeInp(const Mesh& m, const std::string& path, double s
       list(out, g.items);
       continue;
     }
-    std::set<std::int32_t> nodes;
+    std::set<std::int32_t> members;
     if (g.dim == 2)
       for (auto f : g.items)
-        for (auto n : m.faces.of(static_cast<std::size_t>(f))) nodes.insert(n);
+        for (auto n : m.faces.of(static_cast<std::size_t>(f))) members.insert(n);
     else
-      nodes.insert(g.items.begin(), g.items.end());
+      members.insert(g.items.begin(), g.items.end());
     out += "*NSET, NSET=" + name + "\n";
-    list(out, {nodes.begin(), nodes.end()});
+    list(out, {members.begin(), members.end()});
     if (g.dim != 2) continue;
     out += "*SURFACE, NAME=" + name + ", TYPE=ELEMENT\n";
     for (auto f : g.items) {
@@ -244,6 +262,10 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     std::string set, what, value;
   };
   std::vector<Said> said;
+  std::map<std::int32_t, std::pair<ElementType, std::vector<std::int32_t>>> collapsed; // cell -> as the file has it
+  std::map<std::string, std::vector<FaceKey>> shellSets;
+  std::map<std::string, std::string> shellName;
+  bool shells = false;
   std::string keyword, set;
   std::map<std::string, std::string> args;
   const InpType* type = nullptr;
@@ -301,7 +323,10 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
       range = args.count("GENERATE") > 0;
       if (keyword == "*ELEMENT") {
         for (const auto& t : kTypes)
-          if (upper(args["TYPE"]) == t.name) type = &t;
+          if (!type && upper(args["TYPE"]) == t.name) type = &t;
+        shells = false;
+        for (const auto& t : kShells)
+          if (upper(args["TYPE"]) == t.name) type = &t, shells = true;
         if (!type) return bad("the element type '" + args["TYPE"] + "' is not known");
         set = args["ELSET"].empty() ? "region" : args["ELSET"];
         region = -1;
@@ -328,6 +353,21 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
         corners.push_back(nodeAt.find(pending[i]));
         if (corners.back() < 0) return bad("node " + std::to_string(pending[i]) + " is not there");
       }
+      if (shells) {
+        const auto& t = topology(type->type);
+        shellSets[upper(set)].push_back(faceKey(std::span(corners).first(static_cast<std::size_t>(t.corners))));
+        shellName.try_emplace(upper(set), set);
+        pending.clear();
+        continue;
+      }
+      ElementType is = type->type;
+      // Corners that are named twice: what the element is in truth, with its sides as the file numbers them.
+      const std::size_t own = static_cast<std::size_t>(topology(is).corners);
+      if (std::set<std::int32_t>(corners.begin(), corners.begin() + static_cast<std::ptrdiff_t>(own)).size() < own) {
+        const std::vector<std::int32_t> named = corners;
+        if (uncollapse(is, corners))
+          collapsed.emplace(static_cast<std::int32_t>(m.cells.size()), std::pair(type->type, named));
+      }
       if (region < 0) {
         const auto [r, fresh] = regionAt.emplace(upper(set), static_cast<std::int32_t>(m.regions.size()));
         if (fresh) m.regions.push_back(set);
@@ -336,7 +376,7 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
       }
       cellAt.add(pending[0], static_cast<std::int32_t>(m.cells.size()));
       elset->push_back(pending[0]);
-      m.cells.add(type->type, corners);
+      m.cells.add(is, corners);
       m.cellRegion.push_back(region);
       pending.clear();
     } else if (keyword == "*ELSET") {
@@ -355,17 +395,35 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     std::sort(ids.begin(), ids.end());
     ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
   }
-  if (m.cells.size() == 0) return bad("it holds no elements of a known type");
+  if (m.cells.size() == 0)
+    return bad(shellSets.empty() ? "it holds no elements of a known type" : "it holds shells only, no volume elements");
   if (!pending.empty()) return bad("the last element is incomplete");
   rebuildFaces(m);
   auto sides = facesInCells(m);
   std::map<std::pair<std::int32_t, std::int32_t>, std::int32_t> faceAt;
   for (std::size_t f = 0; f < sides.size(); ++f) faceAt[{sides[f][0], sides[f][1]}] = static_cast<std::int32_t>(f);
+  std::unordered_map<FaceKey, std::int32_t, FaceKeyHash> byCorners;
+  if (!collapsed.empty() || !shellSets.empty())
+    for (std::size_t f = 0; f < m.faces.size(); ++f)
+      byCorners.emplace(faceKey(m.faces.corners(f)), static_cast<std::int32_t>(f));
   for (const auto& s : surfaces) {
     MeshGroup g{s.name, 2, {}, 0};
     auto add = [&](long id, int side) {
       const std::int32_t c = cellAt.find(id);
       if (c < 0) return;
+      if (const auto was = collapsed.find(c); was != collapsed.end()) {
+        const auto& t = topology(was->second.first);
+        if (side < 0 || side >= t.faces) return;
+        std::vector<std::int32_t> ring;
+        for (int i = 0; i < t.faceSize[static_cast<std::size_t>(side)]; ++i) {
+          const auto n = was->second.second[static_cast<std::size_t>(
+              t.face[static_cast<std::size_t>(side)][static_cast<std::size_t>(i)])];
+          if (std::find(ring.begin(), ring.end(), n) == ring.end()) ring.push_back(n);
+        }
+        if (ring.size() < 3) return;
+        if (const auto it = byCorners.find(faceKey(ring)); it != byCorners.end()) g.items.push_back(it->second);
+        return;
+      }
       auto f = faceAt.find({c, side});
       if (f != faceAt.end()) g.items.push_back(f->second);
     };
@@ -380,6 +438,14 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
     std::sort(g.items.begin(), g.items.end());
     g.items.erase(std::unique(g.items.begin(), g.items.end()), g.items.end());
     m.groups.push_back(g);
+  }
+  for (const auto& [name, keys] : shellSets) { // a skin of shells names the faces it lies on
+    MeshGroup g{shellName[name], 2, {}, 0};
+    for (const auto& key : keys)
+      if (const auto it = byCorners.find(key); it != byCorners.end()) g.items.push_back(it->second);
+    std::sort(g.items.begin(), g.items.end());
+    g.items.erase(std::unique(g.items.begin(), g.items.end()), g.items.end());
+    if (!g.items.empty()) m.groups.push_back(g);
   }
   for (const auto& [name, ids] : nsets) {
     bool isSurface = upper(name) == "NALL";

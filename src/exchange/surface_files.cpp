@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// STL (binary, or one named solid per group as text) and PLY (binary) of the surface mesh.
+// STL (one named solid per group as text, triangles) and PLY (binary, any polygons) of the surface mesh.
 #include "base/file.h"
 #include "exchange/exchange.h"
 #include <cstring>
@@ -7,11 +7,10 @@
 namespace tess {
 namespace {
 
-/// Outer and interface faces as triangles; quads are cut along a diagonal.
+/// Outer and interface faces as triangles; others are cut along diagonals from their first corner.
 template <class V> void eachTriangle(const Mesh& m, std::size_t f, V&& visit) {
-  auto n = m.faces.of(f);
-  visit(n[0], n[1], n[2]);
-  if (topology(m.faces.type[f]).corners == 4) visit(n[0], n[2], n[3]);
+  const auto n = m.faces.corners(f);
+  for (std::size_t i = 2; i < n.size(); ++i) visit(n[0], n[i - 1], n[i]);
 }
 
 } // namespace
@@ -51,21 +50,21 @@ std::optional<Problem> writePly(const Mesh& m, const std::string& path, double s
   std::vector<std::int32_t> to(m.nodes.size(), -1), points;
   std::string body;
   std::size_t count = 0;
-  for (std::size_t f = 0; f < m.faces.size(); ++f)
-    eachTriangle(m, f, [&](std::int32_t i, std::int32_t j, std::int32_t k) {
-      body += '\3';
-      for (auto n : {i, j, k}) {
-        auto& id = to[static_cast<std::size_t>(n)];
-        if (id < 0) {
-          id = static_cast<std::int32_t>(points.size());
-          points.push_back(n);
-        }
-        char b[4];
-        std::memcpy(b, &id, 4);
-        body.append(b, 4);
+  for (std::size_t f = 0; f < m.faces.size(); ++f) { // polygons as they are
+    const auto corners = m.faces.corners(f);
+    body += static_cast<char>(static_cast<unsigned char>(std::min<std::size_t>(corners.size(), 255)));
+    for (auto n : corners.first(std::min<std::size_t>(corners.size(), 255))) {
+      auto& id = to[static_cast<std::size_t>(n)];
+      if (id < 0) {
+        id = static_cast<std::int32_t>(points.size());
+        points.push_back(n);
       }
-      ++count;
-    });
+      char b[4];
+      std::memcpy(b, &id, 4);
+      body.append(b, 4);
+    }
+    ++count;
+  }
   std::string out = "ply\nformat binary_little_endian 1.0\nelement vertex " + std::to_string(points.size()) +
                     "\nproperty double x\nproperty double y\nproperty double z\nelement face " + std::to_string(count) +
                     "\nproperty list uchar int vertex_indices\nend_header\n";

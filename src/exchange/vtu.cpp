@@ -7,16 +7,19 @@
 #include "base/file.h"
 #include "base/trial.h"
 #include "base/units.h"
-#include "exchange/exchange.h"
+#include "exchange/by_side.h"
+#include "mesh/cell_faces.h"
 #include <filesystem>
-#include <map>
+#include <unordered_map>
 #include <vtkCellArray.h>
 #include <vtkCellData.h>
 #include <vtkCellType.h>
+#include <vtkCellTypes.h>
 #include <vtkCommand.h>
 #include <vtkDataSetAttributes.h>
 #include <vtkDoubleArray.h>
 #include <vtkFieldData.h>
+#include <vtkGenericCell.h>
 #include <vtkIdList.h>
 #include <vtkIntArray.h>
 #include <vtkNew.h>
@@ -98,6 +101,10 @@ std::string idOf(const Mesh& m, double scale) {
   for (const auto& p : m.nodes) sum.add(p.data(), 3 * sizeof(double));
   sum.add(m.cells.nodes);
   sum.add(m.cells.start);
+  if (!m.cells.poly.row.empty()) {
+    sum.add(m.cells.poly.ring);
+    sum.add(m.cells.poly.corner);
+  }
   sum.add(m.cellRegion);
   sum.add(m.faces.nodes);
   sum.add(m.faceLink);
@@ -121,16 +128,6 @@ public:
   }
   std::string text;
 };
-
-Problem unreadable(const std::string& path, const std::string& why) {
-  Problem p;
-  p.code = "file.unreadable";
-  p.what = "the mesh file cannot be read";
-  p.where = path;
-  p.why = why;
-  p.todo = "check that the file is complete, or write it again";
-  return p;
-}
 
 /// Ends a reader's work on a stop.
 class Stopper : public vtkCommand {
@@ -156,6 +153,14 @@ vtkSmartPointer<Reader> readerOf(const std::string& path, ErrorCatcher* errors, 
   return reader;
 }
 
+/// Turns the base of a wedge as VTK has it, or back.
+template <class Id> void turnWedge(ElementType t, std::vector<Id>& n) {
+  auto swap = [&](std::size_t a, std::size_t b) { std::swap(n[a], n[b]); };
+  if (topology(t).corners != 6) return;
+  swap(1, 2), swap(4, 5);
+  if (t == ElementType::Wedge15) swap(6, 8), swap(9, 11), swap(13, 14);
+}
+
 /// Null for types that are none of ours.
 const ElementTopology* typeOf(int vtkType) {
   for (int k = 0; k < kElementTypes; ++k)
@@ -178,7 +183,7 @@ std::string faultOf(vtkPointSet* s) {
       if (ids->GetId(i) < 0 || ids->GetId(i) >= points)
         return "cell " + std::to_string(c) + " refers to a node that is not there";
     const auto* t = s->IsA("vtkUnstructuredGrid") ? typeOf(s->GetCellType(c)) : nullptr;
-    if (t && ids->GetNumberOfIds() != t->nodes)
+    if (t && t->nodes && ids->GetNumberOfIds() != t->nodes)
       return "cell " + std::to_string(c) + " is a " + std::string(t->name) + " of " +
              std::to_string(ids->GetNumberOfIds()) + " nodes";
   }
@@ -194,14 +199,14 @@ vtkIntArray* valuesOf(vtkDataSetAttributes* d, const char* name, vtkIdType count
 Result<vtkSmartPointer<vtkUnstructuredGrid>> readGrid(const std::string& path, const Progress* progress) {
   auto text = readFile(path);
   if (!text) return text.problem();
-  if (text->substr(0, 4096).find("<VTKFile") == std::string::npos) return unreadable(path, "it is no VTU file");
+  if (text->substr(0, 4096).find("<VTKFile") == std::string::npos) return unreadableFile(path, "it is no VTU file");
   if (!readerSurvives("vtu", path, progress))
-    return unreadable(path, "its contents are damaged, or need more memory than such a file can");
+    return unreadableFile(path, "its contents are damaged, or need more memory than such a file can");
   vtkNew<ErrorCatcher> errors;
   vtkSmartPointer<vtkUnstructuredGrid> g = readerOf<vtkXMLUnstructuredGridReader>(path, errors, progress)->GetOutput();
   if (!g || g->GetNumberOfCells() == 0 || g->GetNumberOfPoints() == 0)
-    return unreadable(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
-  if (const auto why = faultOf(g); !why.empty()) return unreadable(path, why);
+    return unreadableFile(path, errors->text.empty() ? "it holds no cells" : "it is not a complete VTU file");
+  if (const auto why = faultOf(g); !why.empty()) return unreadableFile(path, why);
   return g;
 }
 
@@ -220,10 +225,10 @@ std::string surfaceText(const Mesh& m, double scale, const std::string& id) {
   std::vector<vtkIdType> at(m.nodes.size(), -1);
   auto groupOf = firstGroupOfFaces(m);
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
-    int k = topology(m.faces.type[f]).corners;
-    polys->InsertNextCell(k);
-    for (int i = 0; i < k; ++i) {
-      auto n = static_cast<std::size_t>(m.faces.of(f)[static_cast<std::size_t>(i)]);
+    const auto corners = m.faces.corners(f);
+    polys->InsertNextCell(static_cast<int>(corners.size()));
+    for (auto corner : corners) {
+      const auto n = static_cast<std::size_t>(corner);
       if (at[n] < 0) {
         Vec3 p = scale * m.nodes[n];
         at[n] = sp->InsertNextPoint(p.data());
@@ -277,10 +282,18 @@ std::optional<Problem> writeVtu(const Mesh& m, const std::string& path, double s
   for (std::size_t c = 0; c < m.cells.size(); ++c) {
     auto n = m.cells.of(c);
     ids.assign(n.begin(), n.end());
-    if (m.cells.type[c] == ElementType::Wedge6) {
-      std::swap(ids[1], ids[2]);
-      std::swap(ids[4], ids[5]);
+    if (m.cells.type[c] == ElementType::Polyhedron) {
+      std::vector<vtkIdType> faces;
+      for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+        const auto q = m.cells.faceCorners(c, f);
+        faces.push_back(static_cast<vtkIdType>(q.size()));
+        for (auto i : q) faces.push_back(n[static_cast<std::size_t>(i)]);
+      }
+      grid->InsertNextCell(VTK_POLYHEDRON, static_cast<vtkIdType>(ids.size()), ids.data(),
+                           static_cast<vtkIdType>(m.cells.faceCount(c)), faces.data());
+      continue;
     }
+    turnWedge(m.cells.type[c], ids);
     grid->InsertNextCell(topology(m.cells.type[c]).vtkType, static_cast<vtkIdType>(ids.size()), ids.data());
   }
   vtkNew<vtkIntArray> region;
@@ -323,15 +336,15 @@ Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
   if (ofCells) finishWriting(path);
   const std::string file = ofCells ? boundaryPath(path) : path;
   if (auto text = readFile(file); !text) return text.problem();
-  if (!readerSurvives("vtp", file, progress)) return unreadable(file, "its contents are damaged");
+  if (!readerSurvives("vtp", file, progress)) return unreadableFile(file, "its contents are damaged");
   vtkNew<ErrorCatcher> errors;
   auto reader = readerOf<vtkXMLPolyDataReader>(file, errors, progress);
   vtkPolyData* s = reader->GetOutput();
-  if (const auto why = faultOf(s); !why.empty()) return unreadable(file, why);
+  if (const auto why = faultOf(s); !why.empty()) return unreadableFile(file, why);
   auto array = [&](const char* name) { return valuesOf(s->GetCellData(), name, s->GetNumberOfCells()); };
   auto *face = array("face"), *behind = array("region_behind"), *front = array("region_front");
   if (!face || !behind || !front || s->GetNumberOfCells() == 0)
-    return unreadable(file, "it is no surface mesh written by this program: its faces are not linked to a part");
+    return unreadableFile(file, "it is no surface mesh written by this program: its faces are not linked to a part");
   Mesh m;
   for (vtkIdType i = 0; i < s->GetNumberOfPoints(); ++i) {
     double p[3];
@@ -343,9 +356,9 @@ Result<Mesh> readSurface(const std::string& path, const Progress* progress) {
     vtkIdType n;
     const vtkIdType* v;
     s->GetCellPoints(c, n, v);
-    if (n != 3 && n != 4) return unreadable(file, "it holds faces that are no triangles or quadrilaterals");
+    if (n < 3) return unreadableFile(file, "it holds faces of less than three corners");
     ids.assign(v, v + n);
-    m.faces.add(n == 3 ? ElementType::Tri3 : ElementType::Quad4, ids);
+    m.faces.add(faceType(static_cast<std::size_t>(n), 1), ids);
     m.faceLink.push_back(face->GetValue(c));
     m.faceRegions.push_back({behind->GetValue(c), front->GetValue(c)});
   }
@@ -369,28 +382,71 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
   std::vector<std::int32_t> ids,
       cellAt(static_cast<std::size_t>(g->GetNumberOfCells()), -1); // the mesh's, by the file's
   int top = 0;
+  std::vector<std::vector<std::int32_t>> rings;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
     if (progress && (c & 0xffff) == 0) progress->check();
-    const ElementTopology* t = typeOf(g->GetCellType(c));
-    if (!t || t->dim != 3) continue;
-    vtkIdType n;
-    const vtkIdType* v;
-    g->GetCellPoints(c, n, v);
-    ids.assign(v, v + n);
-    if (t->type == ElementType::Wedge6) {
-      std::swap(ids[1], ids[2]);
-      std::swap(ids[4], ids[5]);
+    const int vtkType = g->GetCellType(c);
+    const ElementTopology* t = typeOf(vtkType == VTK_VOXEL ? VTK_HEXAHEDRON : vtkType);
+    if (!t) { // nothing of a volume may be left out without a word
+      vtkNew<vtkGenericCell> cell;
+      cell->SetCellType(vtkType);
+      if (cell->GetCellDimension() != 3) continue;
+      return unreadableFile(path, "cell " + std::to_string(c) + " is of VTK's type " + std::to_string(vtkType) + " (" +
+                                      vtkCellTypes::GetClassNameFromTypeId(vtkType) + "), which is not known here");
+    }
+    if (t->dim != 3) continue;
+    if (t->type == ElementType::Polyhedron) {
+      vtkIdType count;
+      const vtkIdType* stream;
+      g->GetFaceStream(c, count, stream);
+      rings.assign(static_cast<std::size_t>(std::max<vtkIdType>(count, 0)), {});
+      for (auto& ring : rings) {
+        const vtkIdType k = *stream++;
+        if (k < 3) return unreadableFile(path, "a face of cell " + std::to_string(c) + " has less than three corners");
+        for (vtkIdType i = 0; i < k; ++i, ++stream) {
+          if (*stream < 0 || *stream >= g->GetNumberOfPoints())
+            return unreadableFile(path, "cell " + std::to_string(c) + " refers to a node that is not there");
+          ring.push_back(static_cast<std::int32_t>(*stream));
+        }
+      }
+      if (rings.size() < 4) return unreadableFile(path, "cell " + std::to_string(c) + " has less than four faces");
+    } else {
+      vtkIdType n;
+      const vtkIdType* v;
+      g->GetCellPoints(c, n, v);
+      ids.assign(v, v + n);
+      if (vtkType == VTK_VOXEL) std::swap(ids[2], ids[3]), std::swap(ids[6], ids[7]);
+      turnWedge(t->type, ids);
     }
     cellAt[static_cast<std::size_t>(c)] = static_cast<std::int32_t>(m.cells.size());
-    m.cells.add(t->type, ids);
+    if (t->type == ElementType::Polyhedron)
+      m.cells.addPolyhedron(rings);
+    else
+      m.cells.add(t->type, ids);
     int r = region ? std::max(0, region->GetValue(c)) : 0;
     top = std::max(top, r);
     m.cellRegion.push_back(r);
   }
-  if (m.cells.size() == 0) return unreadable(path, "it holds no volume cells of a known type");
+  if (m.cells.size() == 0) return unreadableFile(path, "it holds no volume cells of a known type");
+  // Many programs write wedges with the other base: as most of the file's are positive.
+  std::size_t wedges = 0, wrong = 0;
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    if (m.cells.shape(c).corners == 6) {
+      ++wedges;
+      wrong += cellVolume(m, c) < 0;
+    }
+  if (2 * wrong > wedges)
+    for (std::size_t c = 0; c < m.cells.size(); ++c)
+      if (m.cells.shape(c).corners == 6) {
+        const auto q = m.cells.of(c);
+        std::vector<std::int32_t> n(q.begin(), q.end());
+        turnWedge(m.cells.type[c], n);
+        std::copy(n.begin(), n.end(), q.begin());
+      }
   m.regions = readNames(g, "region_names");
   if (static_cast<std::size_t>(top) >= m.regions.size() + m.cells.size())
-    return unreadable(path, "a cell is of region " + std::to_string(top) + ", of more regions than there are cells");
+    return unreadableFile(path,
+                          "a cell is of region " + std::to_string(top) + ", of more regions than there are cells");
   while (static_cast<int>(m.regions.size()) <= top)
     m.regions.push_back("region" + std::to_string(m.regions.size() + 1));
   m.materials = readNames(g, "region_materials");
@@ -425,11 +481,11 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     return m;
   }
   if (!readerSurvives("vtp", sibling, progress))
-    return unreadable(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
+    return unreadableFile(sibling, "its contents are damaged; it holds the boundary sets of the mesh beside it");
   vtkNew<ErrorCatcher> errors;
   auto pr = readerOf<vtkXMLPolyDataReader>(sibling, errors, progress);
   vtkPolyData* s = pr->GetOutput();
-  if (const auto why = faultOf(s); !why.empty()) return unreadable(sibling, why);
+  if (const auto why = faultOf(s); !why.empty()) return unreadableFile(sibling, why);
   if (readNames(g, kMeshId) != readNames(s, kMeshId)) {
     Problem p;
     p.code = "file.mixed";
@@ -447,15 +503,8 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     addSets();
     return m;
   }
-  std::map<std::array<std::int32_t, 3>, std::int32_t> faceAt;
-  auto keyOf = [](std::vector<std::int32_t> v) {
-    std::sort(v.begin(), v.end());
-    return std::array<std::int32_t, 3>{v[0], v[1], v[2]};
-  };
-  for (std::size_t f = 0; f < m.faces.size(); ++f) {
-    auto n = m.faces.of(f);
-    faceAt[keyOf({n.begin(), n.begin() + topology(m.faces.type[f]).corners})] = static_cast<std::int32_t>(f);
-  }
+  std::unordered_map<FaceKey, std::int32_t, FaceKeyHash> faceAt;
+  for (std::size_t f = 0; f < m.faces.size(); ++f) faceAt[faceKey(m.faces.corners(f))] = static_cast<std::int32_t>(f);
   const auto names = readNames(s, "group_names"), dims = readNames(s, "group_dims"),
              roles = readNames(s, "group_roles");
   for (std::size_t k = 0; k < names.size(); ++k) {
@@ -470,7 +519,7 @@ Result<Mesh> readVtu(const std::string& path, const Progress* progress) {
     if (n < 3) continue;
     std::vector<std::int32_t> q;
     for (vtkIdType i = 0; i < n; ++i) q.push_back(node->GetValue(v[i]));
-    auto it = faceAt.find(keyOf(q));
+    auto it = faceAt.find(faceKey(q));
     if (it == faceAt.end()) continue;
     faceOf[static_cast<std::size_t>(c)] = it->second;
     if (link) m.faceLink[static_cast<std::size_t>(it->second)] = link->GetValue(c);
@@ -507,13 +556,13 @@ Result<CellValues> readVtuArray(const std::string& path, const std::string& arra
       for (int i = 0; i < d->GetNumberOfArrays(); ++i)
         if (auto* x = d->GetArray(i); x && x->GetName() && x->GetNumberOfComponents() == 1)
           names += (names.empty() ? "" : ", ") + std::string(x->GetName());
-    Problem p = unreadable(path, a ? "'" + array + "' has several components" : "it has no array '" + array + "'");
+    Problem p = unreadableFile(path, a ? "'" + array + "' has several components" : "it has no array '" + array + "'");
     p.code = "field.array";
     p.todo = names.empty() ? "write a scalar array on points or cells into it" : "name one of " + names;
     return p;
   }
   if (a->GetNumberOfTuples() != (cells ? g->GetNumberOfCells() : g->GetNumberOfPoints()))
-    return unreadable(path, "'" + array + "' does not have a value for each " + (cells ? "cell" : "point"));
+    return unreadableFile(path, "'" + array + "' does not have a value for each " + (cells ? "cell" : "point"));
   CellValues r;
   for (vtkIdType c = 0; c < g->GetNumberOfCells(); ++c) {
     if (progress && (c & 0xffff) == 0) progress->check();

@@ -3,6 +3,7 @@
 // nearest triangle of the tessellation gives the start of a Newton search for the foot of the perpendicular.
 #include "geometry/kernel_shape.h"
 #include "base/bvh.h"
+#include "base/edge_key.h"
 #include "geometry/facet_shape.h"
 #include "geometry/kernel_import.h"
 #include "geometry/kernel_signals.h"
@@ -328,11 +329,8 @@ namespace {
 /// direction. -1 when all faces are whole.
 int brokenFace(const Tessellation& t, std::size_t faces) {
   std::unordered_set<std::uint64_t> lines;
-  auto key = [](int a, int b) {
-    return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
-  };
   for (const auto& c : t.edgeChain)
-    for (std::size_t i = 0; i + 1 < c.size(); ++i) lines.insert(key(c[i], c[i + 1]));
+    for (std::size_t i = 0; i + 1 < c.size(); ++i) lines.insert(edgeKey(c[i], c[i + 1]));
   std::vector<std::vector<std::size_t>> ofFace(faces);
   for (std::size_t i = 0; i < t.triangles.size(); ++i) ofFace[static_cast<std::size_t>(t.triangleFace[i])].push_back(i);
   std::vector<std::pair<std::uint64_t, int>> sides;
@@ -341,7 +339,7 @@ int brokenFace(const Tessellation& t, std::size_t faces) {
     for (std::size_t i : ofFace[f])
       for (std::size_t k = 0; k < 3; ++k) {
         int a = t.triangles[i][k], b = t.triangles[i][(k + 1) % 3];
-        sides.push_back({key(a, b), a < b ? 1 : -1});
+        sides.push_back({edgeKey(a, b), a < b ? 1 : -1});
       }
     std::sort(sides.begin(), sides.end());
     for (std::size_t i = 0; i < sides.size();) {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry/own_triangles.h"
+#include "base/edge_key.h"
 #include "base/plane_triangles.h"
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
@@ -220,13 +221,10 @@ private:
 
   /// Halves inner edges whose chord is too far from the surface, then flips to what is closer to Delaunay.
   void refine() {
-    auto key = [](int a, int b) {
-      return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
-    };
     for (int round = 0; round < kMostRounds && m_triangles.size() < kMostTriangles; ++round) {
       std::map<std::uint64_t, int> uses;
       for (const auto& t : m_triangles)
-        for (std::size_t k = 0; k < 3; ++k) ++uses[key(t[k], t[(k + 1) % 3])];
+        for (std::size_t k = 0; k < 3; ++k) ++uses[edgeKey(t[k], t[(k + 1) % 3])];
       std::unordered_map<std::uint64_t, int> middle;
       for (const auto& [e, count] : uses) {
         if (count != 2) continue;
@@ -242,7 +240,7 @@ private:
         std::array<int, 3> m;
         int n = 0;
         for (std::size_t k = 0; k < 3; ++k) {
-          const auto it = middle.find(key(t[k], t[(k + 1) % 3]));
+          const auto it = middle.find(edgeKey(t[k], t[(k + 1) % 3]));
           m[k] = it == middle.end() ? -1 : it->second;
           n += m[k] >= 0;
         }
@@ -270,16 +268,16 @@ private:
         }
       }
       m_triangles = std::move(next);
-      flip(key);
+      flip();
     }
   }
 
-  template <class Key> void flip(const Key& key) {
+  void flip() {
     for (int pass = 0; pass < 4; ++pass) {
       std::map<std::uint64_t, std::vector<int>> at;
       for (std::size_t i = 0; i < m_triangles.size(); ++i)
         for (std::size_t k = 0; k < 3; ++k)
-          at[key(m_triangles[i][k], m_triangles[i][(k + 1) % 3])].push_back(static_cast<int>(i));
+          at[edgeKey(m_triangles[i][k], m_triangles[i][(k + 1) % 3])].push_back(static_cast<int>(i));
       std::vector<char> touched(m_triangles.size(), 0);
       bool any = false;
       for (const auto& [e, both] : at) {
@@ -288,12 +286,12 @@ private:
         if (touched[static_cast<std::size_t>(both[0])] || touched[static_cast<std::size_t>(both[1])]) continue;
         const int a = static_cast<int>(e >> 32), b = static_cast<int>(e & 0xffffffff);
         std::size_t k = 0;
-        while (key(s[k], s[(k + 1) % 3]) != e) ++k;
+        while (edgeKey(s[k], s[(k + 1) % 3]) != e) ++k;
         const int from = s[k], to = s[(k + 1) % 3], c = s[(k + 2) % 3];
         int d = -1;
         for (int v : t)
           if (v != a && v != b) d = v;
-        if (d < 0 || c == d || at.count(key(c, d))) continue;
+        if (d < 0 || c == d || at.count(edgeKey(c, d))) continue;
         const Vec2 A = flat(from), B = flat(to), C = flat(c), D = flat(d);
         const double before = std::min(cross(A, B, C), cross(B, A, D)), x = cross(C, D, B), y = cross(D, C, A);
         if (!(std::min(x, y) > 0.1 * before)) continue; // it stays a triangulation of the same region

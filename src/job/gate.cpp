@@ -39,14 +39,23 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   }
   std::set<double> scales;
   bool oneGroup = false; // a file keeps one group of a face
+  std::vector<Loss> losses;
   for (const auto& f : files) {
     if (auto x = fileScale(run.brief, m.unit, f)) scales.insert(*x);
-    if (auto x = fileFormat(f)) oneGroup = oneGroup || holdsOneGroupAFace(*x);
+    if (auto x = fileFormat(f)) {
+      oneGroup = oneGroup || holdsOneGroupAFace(*x);
+      for (auto& l : lossesIn(*x, m))
+        if (std::none_of(losses.begin(), losses.end(), [&](const Loss& k) { return k.what == l.what; }))
+          losses.push_back(std::move(l));
+    }
   }
   if (scales.empty()) scales.insert(1);
   for (double scale : scales) g.size += (g.size.empty() ? "" : "; ") + fileSizeText(box.size(), m.unit, scale);
 
   const Audit& a = run.audit;
+  for (const auto& l : losses)
+    object(l.refused ? "gate.cannot" : "gate.format", l.what, l.why,
+           l.refused ? "choose another format" : "choose another format if the solver needs it");
   if (!a.soundness.sound())
     object("gate.unsound", "the mesh is not sound", "a solver may refuse it, or compute nonsense",
            "look at the findings, and mesh again");
@@ -111,7 +120,9 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   }
   if (doubled && oneGroup)
     object("gate.doubled", count(doubled, "boundary element is", "boundary elements are") + " in two groups or more",
-           "a polyMesh, STL or PLY keeps the first group of a face only", "take the faces out of one of the groups");
+           formatTitles([](const FormatInfo& f) { return f.oneGroupAFace; }) +
+               ": each keeps the first group of a face only",
+           "take the faces out of one of the groups");
   return g;
 }
 

@@ -158,8 +158,14 @@ Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, 
     p.fault = Fault::Input;
     p.code = "improve.nothing";
     p.what = "there are no linear tetrahedra to improve";
-    p.why = quadratic ? "its tetrahedra of order 2 share nodes with other elements" : "the choice holds none";
-    p.todo = quadratic ? "change the order of all elements first" : "choose other elements";
+    const bool any =
+        std::any_of(mesh.cells.type.begin(), mesh.cells.type.end(), [](auto t) { return t == ElementType::Tet4; });
+    p.why = quadratic ? "its tetrahedra of order 2 share nodes with other elements"
+            : any     ? "the choice holds none"
+                      : "elements of other types cannot be improved yet, and this mesh holds no others";
+    p.todo = quadratic ? "change the order of all elements first"
+             : any     ? "choose other elements"
+                       : "mend the mesh where it was made, or mesh the part again here";
     return p;
   }
   std::vector<Patch> zones;
@@ -294,7 +300,10 @@ Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, 
     if (chosen(c)) continue;
     std::vector<std::int32_t> n;
     for (auto x : mesh.cells.of(c)) n.push_back(number[static_cast<std::size_t>(x)]);
-    addCell(mesh.cells.type[c], n, zones[static_cast<std::size_t>(zone[c])]);
+    const Patch& z = zones[static_cast<std::size_t>(zone[c])];
+    for (int g : z.groups) members[static_cast<std::size_t>(g)].push_back(static_cast<std::int32_t>(r.cells.size()));
+    r.cells.addLike(mesh.cells, c, n);
+    r.cellRegion.push_back(z.region);
   }
   for (std::size_t z = 0; z < zones.size(); ++z)
     for (int t : ofZone[z]) {

@@ -60,7 +60,11 @@ Result<LimitSet> parseLimits(const std::string& text, const std::string& path) {
         set.purpose = textOf(v);
       else if (key == "not_allowed_why")
         set.notAllowedWhy = textOf(v);
-      else if (key == "not_allowed") {
+      else if (key == "allowed_share") {
+        const auto share = numberOf(textOf(v));
+        if (!share || *share < 0 || *share > 1) return bad("'allowed_share' is no number from 0 to 1");
+        set.allowedShare = *share;
+      } else if (key == "not_allowed") {
         for (const auto& word : splitList(textOf(v))) {
           auto t = elementByWord(word);
           if (!t) return bad("there is no element type '" + word + "'");
@@ -87,7 +91,13 @@ Result<LimitSet> parseLimits(const std::string& text, const std::string& path) {
             l.source = textOf(x);
           else if (k == "at")
             l.where = textOf(x);
-          else if (k == "accepted_to")
+          else if (k == "types") {
+            for (const auto& word : splitList(textOf(x))) {
+              auto t = elementByWord(word);
+              if (!t) return bad(which + ": there is no element type '" + word + "'");
+              l.types.push_back(*t);
+            }
+          } else if (k == "accepted_to")
             until = textOf(x);
           else if (k == "accepted_because")
             reason = textOf(x);
@@ -132,14 +142,21 @@ Result<LimitSet> loadLimits(const std::string& path) {
   return parseLimits(*t, path);
 }
 
+namespace {
+std::string typesText(const std::vector<ElementType>& types) {
+  std::string r = "[";
+  for (auto t : types) r += (r.size() > 1 ? ", " : "") + quoted(elementWord(t));
+  return r + "]";
+}
+} // namespace
+
 std::string limitsText(const LimitSet& set) {
   std::ostringstream o;
   o << "format = 1\nname = " << quoted(set.name) << "\nfor = " << quoted(set.purpose) << "\n";
   if (!set.notAllowed.empty()) {
-    o << "not_allowed = [";
-    for (std::size_t i = 0; i < set.notAllowed.size(); ++i)
-      o << (i ? ", " : "") << quoted(elementWord(set.notAllowed[i]));
-    o << "]\nnot_allowed_why = " << quoted(set.notAllowedWhy) << "\n";
+    o << "not_allowed = " << typesText(set.notAllowed) << "\n";
+    if (set.allowedShare > 0) o << "allowed_share = " << formatNumber(set.allowedShare, 15) << "\n";
+    o << "not_allowed_why = " << quoted(set.notAllowedWhy) << "\n";
   }
   const auto words = metricWords();
   for (const auto& l : set.limits) {
@@ -150,6 +167,7 @@ std::string limitsText(const LimitSet& set) {
       o << "bound = " << formatNumber(l.bound, 15) << "\n";
     if (l.atLeast != metricInfo(l.metric).highIsGood) o << "side = " << quoted(l.atLeast ? "least" : "most") << "\n";
     if (!l.where.empty()) o << "at = " << quoted(l.where) << "\n";
+    if (!l.types.empty()) o << "types = " << typesText(l.types) << "\n";
     if (!l.source.empty()) o << "source = " << quoted(l.source) << "\n";
     if (l.accepted)
       o << "accepted_to = " << formatNumber(l.accepted->to, 15) << "\naccepted_because = " << quoted(l.accepted->reason)

@@ -1,20 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/move_node.h"
-#include "audit/metrics.h"
-#include "mesher/mesher.h"
+#include "mesh/jacobian.h"
 #include <map>
 
 namespace tess {
 namespace {
 
 Problem refused(const std::string& what, const std::string& why, const std::string& todo) {
-  Problem p;
-  p.fault = Fault::Usage;
-  p.code = "node.move";
-  p.what = what;
-  p.why = why;
-  p.todo = todo;
-  return p;
+  return Problem::of("node.move", what).by(Fault::Usage).because(why).advise(todo);
 }
 
 /// The place nearest to `p` on what a node lies on.
@@ -25,22 +18,16 @@ Vec3 onItsShape(const Part& part, const GeometryLink& link, const Vec3& p) {
 }
 
 bool valid(const Mesh& m, std::size_t cell) {
-  const auto n = m.cells.of(cell);
-  if (m.cells.type[cell] == ElementType::Tet10) {
-    std::array<Vec3, 10> p;
-    for (std::size_t i = 0; i < 10; ++i) p[i] = m.nodes[static_cast<std::size_t>(n[i])];
-    return quadraticValidity(p) > 0;
+  std::vector<Vec3> p;
+  for (auto v : m.cells.of(cell)) p.push_back(m.nodes[static_cast<std::size_t>(v)]);
+  if (m.cells.type[cell] != ElementType::Polyhedron) return jacobianRange(m.cells.type[cell], p).least > 0;
+  const Vec3 o = cellCenter(m, cell);
+  for (std::size_t f = 0; f < m.cells.faceCount(cell); ++f) {
+    std::vector<Vec3> ring;
+    for (auto i : m.cells.faceCorners(cell, f)) ring.push_back(p[static_cast<std::size_t>(i)]);
+    if (faceFlux(ring, o, faceType(ring.size(), 1)) <= 0) return false;
   }
-  Mesh one;
-  std::vector<std::int32_t> ids;
-  for (auto v : n) {
-    ids.push_back(static_cast<std::int32_t>(one.nodes.size()));
-    one.nodes.push_back(m.nodes[static_cast<std::size_t>(v)]);
-  }
-  one.cells.add(m.cells.type[cell], ids);
-  one.cellRegion = {0};
-  one.regions = {"one"};
-  return computeMetrics(one)[static_cast<std::size_t>(Metric::ScaledJacobian)].min > 0;
+  return true;
 }
 
 } // namespace
@@ -67,17 +54,14 @@ Result<double> moveNode(Mesh& m, const Part& part, std::int32_t node, const Vec3
   const Vec3 goal = onItsShape(part, link, to), way = goal - m.nodes[n];
   m.nodes[n] = goal;
   for (std::size_t c : cells) { // mid nodes of its edges
-    if (m.cells.type[c] != ElementType::Tet10) continue;
-    const auto& t = topology(ElementType::Tet10);
     const auto q = m.cells.of(c);
-    for (std::size_t e = 0; e < 6; ++e) {
-      if (q[static_cast<std::size_t>(t.edge[e][0])] != node && q[static_cast<std::size_t>(t.edge[e][1])] != node)
-        continue;
-      const auto mid = static_cast<std::size_t>(q[4 + e]);
-      if (!before.emplace(q[4 + e], m.nodes[mid]).second) continue;
+    m.cells.forEdges(c, [&](int a, int b, int k) {
+      if (k < 0 || (q[static_cast<std::size_t>(a)] != node && q[static_cast<std::size_t>(b)] != node)) return;
+      const auto mid = static_cast<std::size_t>(q[static_cast<std::size_t>(k)]);
+      if (!before.emplace(static_cast<std::int32_t>(mid), m.nodes[mid]).second) return;
       m.nodes[mid] =
           onItsShape(part, mid < m.nodeLink.size() ? m.nodeLink[mid] : GeometryLink(), m.nodes[mid] + 0.5 * way);
-    }
+    });
   }
   // Every element with a node that moved.
   for (std::size_t c = 0; c < m.cells.size(); ++c) {

@@ -82,10 +82,8 @@ KnownSurface surfaceOf(const Mesh& m, const std::vector<MeshGroup>& sets, std::v
       add(3, 1, 4);
       add(5, 4, 2);
       add(3, 4, 5);
-    } else {
-      add(0, 1, 2);
-      if (n.size() == 4) add(0, 2, 3);
-    }
+    } else
+      for (std::size_t i = 2; i < m.faces.cornerCount(f); ++i) add(0, i - 1, i);
   }
   return s;
 }
@@ -111,7 +109,8 @@ Result<MeshPart> readMeshPart(const std::string& path, const LoadOptions& option
   if (!part) return part.problem();
   if (progress) progress->check();
   r.part = std::move(*part);
-  r.part.format = polyMeshFolder(path) ? "polyMesh" : meshFormatOfPath(path) == MeshFormat::Inp ? "INP" : "VTU";
+  r.part.format =
+      formatInfo(polyMeshFolder(path) ? MeshFormat::Foam : meshFormatOfPath(path).value_or(MeshFormat::Vtu)).title;
   m.unit = r.part.unit;
   for (std::size_t f = 0; f < m.faces.size(); ++f) m.faceLink[f] = links.faceOfTriangle[firstOf[f]];
   m.nodeLink.assign(m.nodes.size(), {});
@@ -135,7 +134,7 @@ std::string freshName(const std::vector<Rule>& rules, const std::string& base) {
 
 bool holdsMesh(const std::string& path) {
   const auto format = meshFormatOfPath(path);
-  return format == MeshFormat::Vtu || format == MeshFormat::Inp || polyMeshFolder(path);
+  return (format && !formatInfo(*format).surfaceOnly) || polyMeshFolder(path);
 }
 
 Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options, Progress* progress) {
@@ -158,7 +157,7 @@ Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options,
   std::size_t count = 0;
   for (std::size_t f = 0; f < read->mesh.faces.size(); ++f) {
     const auto n = read->mesh.faces.of(f);
-    const auto corners = static_cast<std::size_t>(topology(read->mesh.faces.type[f]).corners);
+    const std::size_t corners = read->mesh.faces.cornerCount(f);
     for (std::size_t i = 0; i < corners; ++i, ++count)
       sum += (read->mesh.nodes[static_cast<std::size_t>(n[i])] -
               read->mesh.nodes[static_cast<std::size_t>(n[(i + 1) % corners])])

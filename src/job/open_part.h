@@ -13,7 +13,8 @@ struct OpenedPart {
   std::vector<Rule> rules;
 };
 
-/// Whether a path means a mesh: .vtu, .inp, or a folder with a polyMesh or a file in it. Nothing is read.
+/// Whether a path means a mesh: a file of a format that holds cells, or a folder with a polyMesh or a file in it.
+/// Nothing is read.
 bool holdsMesh(const std::string& path);
 /// Reads a part or a mesh. Throws Cancelled on a stop.
 Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options, Progress* progress = nullptr);

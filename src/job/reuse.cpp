@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/reuse.h"
+#include "mesh/order.h"
 
 namespace tess {
 
@@ -35,27 +36,6 @@ Reuse reusable(const Brief& brief, const RunResult& before) {
   return now == then && !ignores ? Reuse::OtherOrder : Reuse::None;
 }
 
-namespace {
-/// Leaves out the mid nodes, which come after all corners.
-void makeLinear(Mesh& m) {
-  std::int32_t corners = 0;
-  auto reduce = [&](ElementBlock& all, ElementType type) {
-    ElementBlock r;
-    const auto n = static_cast<std::size_t>(topology(type).nodes);
-    for (std::size_t e = 0; e < all.size(); ++e) {
-      const auto q = all.of(e).first(n);
-      for (auto v : q) corners = std::max(corners, v + 1);
-      r.add(type, q);
-    }
-    all = std::move(r);
-  };
-  reduce(m.cells, ElementType::Tet4);
-  reduce(m.faces, ElementType::Tri3);
-  m.nodes.resize(static_cast<std::size_t>(corners));
-  m.nodeLink.resize(static_cast<std::size_t>(corners));
-}
-} // namespace
-
 MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress) {
   MeshOutcome out;
   out.mesh = before.mesh;
@@ -72,7 +52,7 @@ MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& bef
   if (how != Reuse::OtherOrder) return out;
   std::erase_if(out.problems, [](const Problem& p) { return p.code == "mesh.straightened"; });
   out.midNodes = {};
-  if (out.mesh.cells.size() && topology(out.mesh.cells.type[0]).order == 2) makeLinear(out.mesh);
+  if (ordersOf(out.mesh).quadratic) changeOrder(out.mesh, 1);
   const Rule* fill = brief.first("fill");
   if (fill && fill->get("order") == "2") {
     progress.stage("Mid nodes", 0.1, 0.9);

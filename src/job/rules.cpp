@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/rules.h"
 #include "base/units.h"
+#include "exchange/exchange.h"
 #include "job/limits.h"
 #include <cmath>
 #include <cstring>
@@ -27,6 +28,14 @@ const Slot* askedFirst(const RuleKind& kind) {
     if (s.type == SlotType::Integer || s.type == SlotType::Angle || s.type == SlotType::Size) return &s;
   return nullptr;
 }
+
+namespace {
+std::vector<std::string> formatWords() {
+  std::vector<std::string> r;
+  for (const auto& f : meshFormats()) r.push_back(f.name);
+  return r;
+}
+} // namespace
 
 const std::vector<RuleKind>& ruleTable() {
   static const std::vector<RuleKind> table = [] {
@@ -364,7 +373,7 @@ const std::vector<RuleKind>& ruleTable() {
          "none",
          "A file for a solver; relative paths start at the brief.",
          {text("path", SlotType::Path, "file, or folder for foam", true),
-          choice("format", "", "by the path's extension when not given", {"vtu", "inp", "foam", "stl", "ply"}),
+          choice("format", "", "by the path's extension when not given", formatWords()),
           ranged("scale", SlotType::Number, "",
                  "factor on all coordinates; when not given, 1, but for formats that are in metres by convention "
                  "(foam), which are written in metres",

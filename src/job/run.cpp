@@ -6,6 +6,7 @@
 #include "job/capacity.h"
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/move_node.h"
 #include "job/open_part.h"
@@ -277,12 +278,10 @@ private:
     std::vector<double> l;
     for (std::size_t c = 0; c < m.cells.size(); ++c) {
       if (!wanted(c)) continue;
-      const auto& t = topology(m.cells.type[c]);
-      auto q = m.cells.of(c);
-      for (int e = 0; e < t.edges; ++e)
-        l.push_back((node(q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])]) -
-                     node(q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]))
-                        .norm());
+      const auto q = m.cells.of(c);
+      m.cells.forEdges(c, [&](int a, int b, int) {
+        l.push_back((node(q[static_cast<std::size_t>(a)]) - node(q[static_cast<std::size_t>(b)])).norm());
+      });
     }
     return l;
   }
@@ -302,7 +301,7 @@ private:
       bool onFace = faces.count(m.faceLink[f]) > 0;
       if (!onFace && edges.empty() && points.empty()) continue;
       auto n = m.faces.of(f);
-      int k = topology(m.faces.type[f]).corners;
+      const int k = static_cast<int>(m.faces.cornerCount(f));
       for (int i = 0; i < k; ++i) {
         auto a = n[static_cast<std::size_t>(i)], b = n[static_cast<std::size_t>((i + 1) % k)];
         auto tip = [&](std::int32_t v) {
@@ -404,7 +403,7 @@ private:
       if (z.rule != rule) continue;
       a = lengths(cellEdges([&](std::size_t c) {
         Vec3 mid = Vec3::Zero();
-        auto q = m.cells.of(c).first(static_cast<std::size_t>(topology(m.cells.type[c]).corners));
+        const auto q = m.cells.corners(c);
         for (auto n : q) mid += node(n) / static_cast<double>(q.size());
         return z.zone.distance(mid) == 0;
       }));
@@ -427,9 +426,13 @@ private:
     for (const auto& x : m.nodeLink)
       if (x.dim == 1 && edges.count(x.entity)) ++inner[x.entity];
     // Mid nodes of quadratic elements lie on the edge as well.
-    int order = m.cells.size() ? topology(m.cells.type[0]).order : 1, least = std::numeric_limits<int>::max(), most = 0;
+    std::map<int, int> mids;
+    for (auto n : midNodesOf(m))
+      if (const auto& x = m.nodeLink[static_cast<std::size_t>(n)]; x.dim == 1 && edges.count(x.entity))
+        ++mids[x.entity];
+    int least = std::numeric_limits<int>::max(), most = 0;
     for (int e : edges) {
-      int n = order == 2 ? (inner[e] + 1) / 2 : inner[e] + 1;
+      const int n = inner[e] - mids[e] + 1;
       least = std::min(least, n);
       most = std::max(most, n);
     }
@@ -445,7 +448,7 @@ private:
     std::set<std::pair<std::int32_t, std::int32_t>> seen;
     for (std::size_t f = 0; f < m.faces.size(); ++f) {
       auto n = m.faces.of(f);
-      int k = topology(m.faces.type[f]).corners;
+      const int k = static_cast<int>(m.faces.cornerCount(f));
       for (int i = 0; i < k; ++i) {
         auto a = n[static_cast<std::size_t>(i)], b = n[static_cast<std::size_t>((i + 1) % k)];
         const auto &x = m.nodeLink[static_cast<std::size_t>(a)], &y = m.nodeLink[static_cast<std::size_t>(b)];
@@ -526,7 +529,7 @@ void whyFew(const RunResult& run, const SizeRequest& request, const ThinPlace& p
   std::size_t edges = 0;
   for (auto f : place.faces) {
     const auto q = m.faces.of(static_cast<std::size_t>(f));
-    const auto k = static_cast<std::size_t>(topology(m.faces.type[static_cast<std::size_t>(f)]).corners);
+    const std::size_t k = m.faces.cornerCount(static_cast<std::size_t>(f));
     for (std::size_t i = 0; i < k; ++i, ++edges)
       length += (m.nodes[static_cast<std::size_t>(q[i])] - m.nodes[static_cast<std::size_t>(q[(i + 1) % k])]).norm();
   }
@@ -548,6 +551,16 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   auto t0 = std::chrono::steady_clock::now();
   run.audit = auditMesh(run.mesh, briefLimits(run.brief, run.mesh, overallTarget(run.brief, part)), &progress);
   progress.check();
+  for (const auto& f : run.audit.soundness.flaws) {
+    Problem p;
+    p.code = "mesh.unsound";
+    p.what = f.what;
+    p.places = f.places;
+    if (!p.places.empty()) p.where = "first at " + formatPoint(p.places[0]) + " " + part.unit;
+    p.why = "a solver may refuse the mesh, or compute nonsense there";
+    p.todo = "mesh again, or mend the file that the mesh comes from";
+    run.problems.push_back(p);
+  }
   run.timings.push_back({"audit", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   int wanted = 0;
   for (const auto& t : request.through)
@@ -560,7 +573,7 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   run.timings.push_back({"through", std::chrono::duration<double>(std::chrono::steady_clock::now() - t0).count()});
   bool asked = false;
   for (const auto& t : request.through) asked = asked || !t.gaps;
-  bool linear = run.mesh.cells.size() && topology(run.mesh.cells.type[0]).order == 1;
+  const bool linear = ordersOf(run.mesh).linear;
   // Linear elements bend far too stiffly alone in a wall; quadratic ones are judged by what was asked for.
   if ((asked || linear) && !run.through.places.empty() && run.through.share() < 0.99) {
     Problem p;
@@ -880,6 +893,8 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     const auto& v = a.metrics[static_cast<std::size_t>(k)];
     const auto& info = metricInfo(static_cast<Metric>(k));
     nlohmann::json x{{"min", v.min}, {"max", v.max}, {"mean", v.mean}, {"unit", info.unit}};
+    if (v.known < v.value.size()) x["known"] = v.known; // elements that the metric tells of
+    if (!v.known && !v.value.empty()) x["min"] = x["max"] = x["mean"] = nullptr;
     struct OfType {
       double least = 1e300, most = -1e300, sum = 0;
       std::size_t count = 0;
@@ -887,6 +902,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     std::array<OfType, kElementTypes> byType;
     for (std::size_t c = 0; c < v.value.size(); ++c) {
       const double value = v.value[c];
+      if (std::isnan(value)) continue;
       OfType& t = byType[static_cast<std::size_t>(m.cells.type[c])];
       t.least = std::min(t.least, value);
       t.most = std::max(t.most, value);
@@ -918,6 +934,7 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                       {"worst", r.worst},
                       {"at", r.limit.where},
                       {"source", r.limit.source}});
+    for (auto t : r.limit.types) limits.back()["types"].push_back(elementWord(t));
     if (const auto places = worstPlaces(m, a, r.limit); !places.empty()) {
       const WorstPlace& p = places[0];
       limits.back()["worst_place"] = {
@@ -931,7 +948,8 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                   {"limits", limits},
                   {"failing_elements", a.failingCells},
                   {"accepted_elements", a.acceptedCells},
-                  {"type_not_allowed", a.notAllowedCells}};
+                  {"type_not_allowed", a.notAllowedCells},
+                  {"type_not_allowed_share", a.notAllowedShare}};
   for (int k = 0; k < kElementClasses; ++k)
     j["verdict"]["classes"][elementClassName(static_cast<ElementClass>(k))] = a.classes[static_cast<std::size_t>(k)];
   const auto& s = a.soundness;
@@ -943,7 +961,16 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
                     {"duplicate_elements", s.duplicateCells},
                     {"nodes_between_bodies_apart", s.apartNodes},
                     {"unused_nodes", s.unusedNodes},
-                    {"non_conforming_faces", s.nonConforming}};
+                    {"non_conforming_faces", s.nonConforming + s.mismatched},
+                    {"odd_mid_nodes", s.oddMidNodes},
+                    {"holes", s.holes},
+                    {"open_polyhedra", s.openCells},
+                    {"repeated_corners", s.repeatedCorners},
+                    {"flaws", nlohmann::json::array()}};
+  for (const auto& f : s.flaws) {
+    j["soundness"]["flaws"].push_back({{"what", f.what}, {"places", nlohmann::json::array()}});
+    for (const Vec3& p : f.places) j["soundness"]["flaws"].back()["places"].push_back({p.x(), p.y(), p.z()});
+  }
   return j;
 }
 

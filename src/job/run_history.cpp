@@ -121,7 +121,7 @@ void rememberRun(const RunResult& run, const Part& part) {
   if (lines.size() > 200) lines.erase(lines.begin(), lines.end() - 100);
   const nlohmann::json j{{"elements", run.mesh.cells.size()},
                          {"triangles", run.mesh.faces.size()},
-                         {"order", topology(run.mesh.cells.type[0]).order},
+                         {"order", ordersOf(run.mesh).highest()},
                          {"seconds", run.seconds},
                          {"taken", run.peakMemory},
                          {"part", keyOf(part)}};

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/run_store.h"
+#include "base/checksum.h"
 #include "base/file.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
@@ -11,19 +12,13 @@
 namespace tess {
 namespace {
 
-constexpr char kMagic[8] = {'T', 'E', 'S', 'S', 'R', 'U', 'N', '1'};
+constexpr char kMagic[8] = {'T', 'E', 'S', 'S', 'R', 'U', 'N', '2'};
 
-std::uint64_t checksum(const std::string& bytes, std::size_t from) {
-  std::uint64_t h = 0xcbf29ce484222325ull;
-  std::size_t i = from;
-  for (; i + 8 <= bytes.size(); i += 8) {
-    std::uint64_t w;
-    std::memcpy(&w, bytes.data() + i, 8);
-    h = (h ^ w) * 0x9E3779B97F4A7C15ull;
-    h ^= h >> 29;
-  }
-  for (; i < bytes.size(); ++i) h = (h ^ static_cast<unsigned char>(bytes[i])) * 0x100000001b3ull;
-  return h;
+constexpr std::size_t kSumDigits = 32;
+std::string sumOf(std::string_view bytes) {
+  Checksum sum;
+  sum.add(bytes);
+  return sum.hex();
 }
 
 class Writer {
@@ -113,6 +108,10 @@ template <class File, class Block> void passBlock(File& f, Block& b) {
   pass(f, b.type);
   pass(f, b.start);
   pass(f, b.nodes);
+  pass(f, b.poly.row);
+  pass(f, b.poly.start);
+  pass(f, b.poly.ring);
+  pass(f, b.poly.corner);
 }
 /// The same for a mesh, whose groups have their names in the head.
 template <class File, class Of> void passMesh(File& f, Of& m) {
@@ -127,17 +126,42 @@ template <class File, class Of> void passMesh(File& f, Of& m) {
   for (auto& g : m.groups) pass(f, g.items);
 }
 
+/// The faces of polyhedra as far as they can be trusted.
+bool valid(const ElementBlock& b) {
+  const PolyhedronFaces& p = b.poly;
+  const auto count = static_cast<std::size_t>(std::count(b.type.begin(), b.type.end(), ElementType::Polyhedron));
+  if (p.row.size() != (count ? b.type.size() : 0) || p.start.size() != count + 1 || p.ring.empty() ||
+      p.start.front() != 0 || p.start.back() != p.ring.size() - 1 || p.ring.front() != 0 ||
+      p.ring.back() != p.corner.size())
+    return false;
+  for (std::size_t i = 1; i < p.start.size(); ++i)
+    if (p.start[i] < p.start[i - 1]) return false;
+  for (std::size_t i = 1; i < p.ring.size(); ++i)
+    if (p.ring[i] < p.ring[i - 1] + 3) return false;
+  for (std::size_t e = 0; e < p.row.size(); ++e) {
+    if ((p.row[e] >= 0) != (b.type[e] == ElementType::Polyhedron) || p.row[e] >= static_cast<std::int32_t>(count))
+      return false;
+    if (p.row[e] < 0) continue;
+    const auto nodes = static_cast<std::int32_t>(b.start[e + 1] - b.start[e]);
+    for (std::size_t f = 0; f < b.faceCount(e); ++f)
+      for (auto i : b.faceCorners(e, f))
+        if (i < 0 || i >= nodes) return false;
+  }
+  return true;
+}
+
 /// A block whose rows, types and node numbers can be trusted.
 bool valid(const ElementBlock& b, std::size_t nodes) {
   if (b.start.size() != b.type.size() + 1 || b.start.front() != 0 || b.start.back() != b.nodes.size()) return false;
   for (std::size_t e = 0; e < b.type.size(); ++e) {
-    if (static_cast<int>(b.type[e]) >= kElementTypes || b.start[e + 1] < b.start[e] ||
-        b.start[e + 1] - b.start[e] != static_cast<std::uint32_t>(topology(b.type[e]).nodes))
-      return false;
+    if (static_cast<int>(b.type[e]) >= kElementTypes || b.start[e + 1] < b.start[e]) return false;
+    const std::uint32_t n = b.start[e + 1] - b.start[e];
+    const auto wanted = static_cast<std::uint32_t>(topology(b.type[e]).nodes);
+    if (wanted ? n != wanted : n < 3) return false;
   }
   for (auto n : b.nodes)
     if (n < 0 || static_cast<std::size_t>(n) >= nodes) return false;
-  return true;
+  return valid(b);
 }
 
 bool valid(const Mesh& m) {
@@ -319,8 +343,7 @@ std::optional<Problem> saveRun(const RunResult& run, const std::string& partStam
   w.text(headOf(run, partStamp).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
   passMesh(w, run.mesh);
   std::string head(kMagic, sizeof kMagic);
-  std::uint64_t sum = checksum(w.bytes, 0);
-  head.append(reinterpret_cast<const char*>(&sum), sizeof sum);
+  head += sumOf(w.bytes);
   return writeFileAtomic(path, head + w.bytes);
 }
 
@@ -332,14 +355,15 @@ Result<StoredRun> loadRun(const std::string& path) {
   p.todo = "mesh again; the brief is unharmed";
   auto bytes = readFile(path);
   if (!bytes) return bytes.problem();
-  constexpr std::size_t kHead = sizeof kMagic + 8;
-  std::uint64_t sum = 0;
+  constexpr std::size_t kHead = sizeof kMagic + kSumDigits;
   if (bytes->size() < kHead || std::memcmp(bytes->data(), kMagic, sizeof kMagic) != 0) {
-    p.why = "it is no run of this version";
+    p.why = bytes->compare(0, sizeof kMagic - 1, kMagic, sizeof kMagic - 1) == 0
+                ? "it was kept by another version of this program"
+                : "it is no kept run";
     return p;
   }
-  std::memcpy(&sum, bytes->data() + sizeof kMagic, sizeof sum);
-  if (sum != checksum(bytes->substr(kHead), 0)) {
+  const std::string_view all(*bytes);
+  if (all.substr(sizeof kMagic, kSumDigits) != sumOf(all.substr(kHead))) {
     p.why = "it is damaged or cut short";
     return p;
   }

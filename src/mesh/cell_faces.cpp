@@ -2,6 +2,7 @@
 #include "mesh/cell_faces.h"
 #include "base/parallel.h"
 #include "base/unset.h"
+#include <algorithm>
 #include <atomic>
 #include <cstring>
 #include <tuple>
@@ -12,7 +13,7 @@ namespace tess {
 namespace {
 
 constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::max();
-using FaceNodes = std::array<std::int32_t, 4>; ///< in rising order; triangles have kNone for the fourth
+using FaceNodes = std::array<std::int32_t, 4>; ///< as in FaceKey: the first is the smallest node
 
 /// Use of a face by a cell, apart from its first node.
 struct AnySide {
@@ -63,7 +64,7 @@ template <class Side> void findNeighbours(const Mesh& m, Neighbours& n, const Pr
   };
   /// Calls visit(face, its nodes in rising order) for the faces of a cell.
   auto eachFace = [&](std::size_t c, auto&& visit) {
-    const auto& t = topology(m.cells.type[c]);
+    const auto& t = m.cells.shape(c);
     const auto corners = m.cells.of(c);
     FaceNodes v{kNone, kNone, kNone, kNone};
     if (t.corners == 4) { // most cells: one sorting serves all four faces
@@ -73,6 +74,15 @@ template <class Side> void findNeighbours(const Mesh& m, Neighbours& n, const Pr
       for (std::size_t gone = 0; gone < 4; ++gone) {
         for (std::size_t i = 0; i < 3; ++i) v[i] = static_cast<std::int32_t>(s[i < gone ? i : i + 1] >> 2);
         visit(static_cast<int>(s[gone] & 3), v);
+      }
+      return;
+    }
+    if (t.type == ElementType::Polyhedron) {
+      std::vector<std::int32_t> ring;
+      for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+        ring.clear();
+        for (auto i : m.cells.faceCorners(c, f)) ring.push_back(corners[static_cast<std::size_t>(i)]);
+        visit(static_cast<int>(f), faceKey(ring).v);
       }
       return;
     }
@@ -172,15 +182,37 @@ template <class Side> void findNeighbours(const Mesh& m, Neighbours& n, const Pr
 
 } // namespace
 
+FaceKey polygonKey(std::span<const std::int32_t> n) {
+  std::vector<std::int32_t> v(n.begin(), n.end());
+  std::sort(v.begin(), v.end());
+  std::uint64_t h = v.size();
+  for (auto i : v) {
+    h = (h ^ static_cast<std::uint32_t>(i)) * 0x9E3779B97F4A7C15ull;
+    h ^= h >> 31;
+  }
+  // Below zero, as no node is: never the key of a face of fewer corners.
+  return {{v[0], v[1], static_cast<std::int32_t>(static_cast<std::uint32_t>(h >> 32) | 0x80000000u),
+           static_cast<std::int32_t>(static_cast<std::uint32_t>(h))}};
+}
+
+bool sameRing(std::span<const std::int32_t> a, std::span<const std::int32_t> b) {
+  if (a.size() != b.size()) return false;
+  const auto at = std::find(b.begin(), b.end(), a[0]);
+  if (at == b.end()) return false;
+  const auto s = static_cast<std::size_t>(at - b.begin());
+  for (std::size_t i = 1; i < a.size(); ++i)
+    if (a[i] != b[(s + i) % b.size()]) return false;
+  return true;
+}
+
 Neighbours cellNeighbours(const Mesh& m, const Progress* progress) {
   Neighbours n;
   const std::size_t cells = m.cells.size();
   n.start.resize(cells + 1, 0);
   bool allTets = true;
   for (std::size_t c = 0; c < cells; ++c) {
-    const auto& t = topology(m.cells.type[c]);
-    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(t.faces);
-    allTets = allTets && t.corners == 4;
+    n.start[c + 1] = n.start[c] + static_cast<std::uint32_t>(m.cells.faceCount(c));
+    allTets = allTets && m.cells.shape(c).corners == 4;
   }
   if (allTets)
     findNeighbours<TetSide>(m, n, progress);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // One table of element shapes: counts, faces, edges, node order. Corner order: base counter-clockwise seen from inside
-// the cell, then the top. Mid-edge nodes follow `edges`; this is the order of .inp and VTK for tet10.
+// the cell, then the top. Mid-edge nodes follow `edge`; this is the order of .inp, and of VTK but for the wedge's base.
+// Polygons and polyhedra have as many nodes as their rows say; the table has zeros for them.
 //
 //   tet4/tet10     3                 hex8          7-----6
 //                 /|\                             /|    /|
@@ -10,15 +11,33 @@
 //               4  \|  5                         0-----1
 //                   1
 #pragma once
+#include "base/edge_key.h"
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string_view>
 
 namespace tess {
 
-enum class ElementType : std::uint8_t { Tri3, Tri6, Quad4, Tet4, Tet10, Pyramid5, Wedge6, Hex8 };
-constexpr int kElementTypes = 8;
+/// Kept runs hold these numbers: new types go to the end.
+enum class ElementType : std::uint8_t {
+  Tri3,
+  Tri6,
+  Quad4,
+  Tet4,
+  Tet10,
+  Pyramid5,
+  Wedge6,
+  Hex8,
+  Quad8,
+  Pyramid13,
+  Wedge15,
+  Hex20,
+  Polygon,
+  Polyhedron
+};
+constexpr int kElementTypes = 14;
 
 struct ElementTopology {
   std::string_view name;
@@ -27,10 +46,16 @@ struct ElementTopology {
   std::array<std::array<int, 4>, 6> face; ///< corners of each face, outward by the right hand rule; -1 pads triangles
   std::array<std::array<int, 2>, 12> edge;
   int vtkType;
+  std::array<int, 6> faceSize = {};                ///< corners of each face
+  std::array<std::array<int, 4>, 6> faceEdge = {}; ///< edge between each corner of a face and the next; -1 pads
 };
 
 const ElementTopology& topology(ElementType t);
 /// Nothing when no type has this name.
 const ElementTopology* topologyByName(std::string_view name);
+/// The type of the same shape with mid nodes (order 2) or without (1); nothing where the shape has none.
+std::optional<ElementType> typeOfOrder(ElementType t, int order);
+/// The type of a face with so many corners.
+ElementType faceType(std::size_t corners, int order);
 
 } // namespace tess

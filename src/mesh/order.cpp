@@ -6,69 +6,37 @@
 namespace tess {
 namespace {
 
-std::uint64_t keyOf(std::int32_t a, std::int32_t b) {
-  if (a > b) std::swap(a, b);
-  return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
-}
-
-/// The type of the same shape and another order.
-std::optional<ElementType> typeOfOrder(ElementType t, int order) {
-  switch (t) {
-  case ElementType::Tet4:
-  case ElementType::Tet10:
-    return order == 2 ? ElementType::Tet10 : ElementType::Tet4;
-  case ElementType::Tri3:
-  case ElementType::Tri6:
-    return order == 2 ? ElementType::Tri6 : ElementType::Tri3;
-  default:
-    return {};
-  }
-}
-
 Problem refused(const std::string& what, const Vec3& at, const std::string& unit, const std::string& why,
                 const std::string& todo) {
-  Problem p;
-  p.fault = Fault::Usage;
-  p.code = "mesh.order";
-  p.what = what;
-  p.places.push_back(at);
-  p.where = "first at " + formatPoint(at) + " " + unit;
-  p.why = why;
-  p.todo = todo;
-  return p;
+  return Problem::of("mesh.order", what).by(Fault::Usage).firstAt({at}, unit).because(why).advise(todo);
 }
 
 } // namespace
 
 std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char>& only) {
   auto chosen = [&](std::size_t c) { return only.empty() || only[c]; };
-  auto middle = [&](std::size_t c) {
-    Vec3 m = Vec3::Zero();
-    int k = topology(mesh.cells.type[c]).corners;
-    for (int i = 0; i < k; ++i)
-      m += mesh.nodes[static_cast<std::size_t>(mesh.cells.of(c)[static_cast<std::size_t>(i)])] / k;
-    return m;
-  };
   // Order of every edge after the change, and mid nodes that are there already.
   std::unordered_map<std::uint64_t, int> orderOf;
   std::unordered_map<std::uint64_t, std::int32_t> mid;
   for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
     const auto& t = topology(mesh.cells.type[c]);
     if (chosen(c) && !typeOfOrder(t.type, order))
-      return refused("elements of type " + std::string(t.name) + " cannot change their order", middle(c), mesh.unit,
-                     "only tetrahedra can so far", "choose only the tetrahedra");
+      return refused("elements of type " + std::string(t.name) + " cannot change their order", cellCenter(mesh, c),
+                     mesh.unit, "cells of any number of faces have no mid nodes in any format",
+                     "choose the other elements only");
     int to = chosen(c) ? order : t.order;
     auto q = mesh.cells.of(c);
-    for (int e = 0; e < t.edges; ++e) {
-      auto k = keyOf(q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
-                     q[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])]);
+    std::optional<Problem> problem;
+    mesh.cells.forEdges(c, [&](int a, int b, int m) {
+      const auto k = edgeKey(q[static_cast<std::size_t>(a)], q[static_cast<std::size_t>(b)]);
       auto [it, fresh] = orderOf.emplace(k, to);
-      if (!fresh && it->second != to)
-        return refused("the chosen elements end at elements of another order", middle(c), mesh.unit,
-                       "a mid node there would be missing in the element beside it",
-                       "choose whole regions that share no nodes with others, or all elements");
-      if (t.order == 2) mid[k] = q[static_cast<std::size_t>(t.corners + e)];
-    }
+      if (!fresh && it->second != to && !problem)
+        problem = refused("the chosen elements end at elements of another order", cellCenter(mesh, c), mesh.unit,
+                          "a mid node there would be missing in the element beside it",
+                          "choose whole regions that share no nodes with others, or all elements");
+      if (m >= 0) mid[k] = q[static_cast<std::size_t>(m)];
+    });
+    if (problem) return problem;
   }
   auto changed = [&](const ElementBlock& from, auto&& target) {
     ElementBlock out;
@@ -78,7 +46,7 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
       auto q = from.of(c);
       ElementType to = target(c);
       if (to == t.type) {
-        out.add(to, q);
+        out.addLike(from, c, q);
         continue;
       }
       n.assign(q.begin(), q.begin() + t.corners);
@@ -86,7 +54,7 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
         for (int e = 0; e < t.edges; ++e) {
           auto a = n[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][0])],
                b = n[static_cast<std::size_t>(t.edge[static_cast<std::size_t>(e)][1])];
-          auto [it, fresh] = mid.emplace(keyOf(a, b), static_cast<std::int32_t>(mesh.nodes.size()));
+          auto [it, fresh] = mid.emplace(edgeKey(a, b), static_cast<std::int32_t>(mesh.nodes.size()));
           if (fresh) {
             mesh.nodes.push_back(0.5 *
                                  (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]));
@@ -103,7 +71,7 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
   });
   mesh.faces = changed(mesh.faces, [&](std::size_t f) {
     auto q = mesh.faces.of(f);
-    auto it = orderOf.find(keyOf(q[0], q[1]));
+    auto it = orderOf.find(edgeKey(q[0], q[1]));
     auto to = typeOfOrder(mesh.faces.type[f], it == orderOf.end() ? order : it->second);
     return to ? *to : mesh.faces.type[f];
   });
@@ -119,7 +87,7 @@ std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char
     for (const auto& [key, m] : mid)
       for (auto a : sidesOf(static_cast<std::int32_t>(key >> 32)))
         for (auto b : sidesOf(static_cast<std::int32_t>(key & 0xffffffffu)))
-          if (auto it = mid.find(keyOf(a, b)); it != mid.end() && it->second != m)
+          if (auto it = mid.find(edgeKey(a, b)); it != mid.end() && it->second != m)
             mesh.twins.push_back({m, it->second});
     std::sort(mesh.twins.begin(), mesh.twins.end());
     mesh.twins.erase(std::unique(mesh.twins.begin(), mesh.twins.end()), mesh.twins.end());

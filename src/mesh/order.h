@@ -6,9 +6,9 @@
 
 namespace tess {
 
-/// Makes tetrahedra of the given order (1 or 2) out of those chosen (empty: all); faces and sets follow. Elements that
+/// Makes elements of the given order (1 or 2) out of those chosen (empty: all); faces and sets follow. Elements that
 /// share an edge must have the same order, or one would have a mid node that the other lacks: a choice that ends at a
-/// neighbour of the other order is refused with a place. Other element types are refused. `mesh` is unchanged then.
+/// neighbour of the other order is refused with a place, and so are polyhedra. `mesh` is unchanged then.
 std::optional<Problem> changeOrder(Mesh& mesh, int order, const std::vector<char>& only = {});
 
 } // namespace tess

@@ -25,7 +25,7 @@ std::vector<Rim> convexRims(const Mesh& m) {
   std::vector<Side> sides;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     const auto n = m.faces.of(f);
-    const std::size_t k = topology(m.faces.type[f]).corners;
+    const std::size_t k = m.faces.cornerCount(f);
     Vec3 middle = Vec3::Zero();
     for (std::size_t i = 0; i < k; ++i) middle += at(n[i]) / static_cast<double>(k);
     Vec3 normal = Vec3::Zero();
@@ -77,7 +77,7 @@ std::vector<float> ownAngles(const Mesh& m) {
   std::map<std::pair<std::int32_t, std::int32_t>, double> corner; ///< (node, geometry face) -> sum of angles there
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     const auto n = m.faces.of(f);
-    const std::size_t k = topology(m.faces.type[f]).corners;
+    const std::size_t k = m.faces.cornerCount(f);
     for (std::size_t i = 0; i < k; ++i) {
       const Vec3 u = at(n[(i + 1) % k]) - at(n[i]), v = at(n[(i + k - 1) % k]) - at(n[i]);
       corner[{n[i], m.faceLink[f]}] += std::atan2(u.cross(v).norm(), u.dot(v));
@@ -100,21 +100,22 @@ std::vector<char> inSharpWedge(const Mesh& m, const std::vector<std::int32_t>& c
   constexpr double kThin = 0.25; // of the mean edge length
   for (std::size_t i = 0; i < cells.size(); ++i) {
     const auto c = static_cast<std::size_t>(cells[i]);
-    const auto& shape = topology(m.cells.type[c]);
-    const auto n = m.cells.of(c).first(static_cast<std::size_t>(shape.corners));
+    const auto n = m.cells.corners(c);
     std::vector<std::int32_t> on; ///< faces on which corners lie
     Vec3 middle = Vec3::Zero();
     for (auto v : n) {
-      middle += at(v) / shape.corners;
+      middle += at(v) / static_cast<double>(n.size());
       const auto& l = m.nodeLink[static_cast<std::size_t>(v)];
       if (l.dim == 2) on.push_back(l.entity);
     }
     if (on.empty()) continue;
     double length = 0;
-    for (std::size_t k = 0; k < static_cast<std::size_t>(shape.edges); ++k) {
-      const auto& e = shape.edge[k];
-      length += (at(n[static_cast<std::size_t>(e[0])]) - at(n[static_cast<std::size_t>(e[1])])).norm() / shape.edges;
-    }
+    double edges = 0;
+    m.cells.forEdges(c, [&](int p, int q, int) {
+      length += (at(n[static_cast<std::size_t>(p)]) - at(n[static_cast<std::size_t>(q)])).norm();
+      ++edges;
+    });
+    length /= std::max(1.0, edges);
     for (const auto& r : sharp) {
       const bool between = std::all_of(on.begin(), on.end(), [&](int f) { return f == r.link[0] || f == r.link[1]; });
       if (between && r.region == m.cellRegion[c] &&

@@ -33,7 +33,7 @@ std::array<std::int32_t, 2> cornersBehind(const Mesh& m, std::size_t cell, int l
   const auto& t = topology(m.cells.type[cell]);
   auto n = m.cells.of(cell);
   auto at = [&](int i) { return n[static_cast<std::size_t>(i)]; };
-  if (local < t.corners) return {at(local), at(local)};
+  if (t.corners == 0 || local < t.corners) return {at(local), at(local)};
   const auto& e = t.edge[static_cast<std::size_t>(local - t.corners)];
   return {at(e[0]), at(e[1])};
 }
@@ -41,20 +41,19 @@ std::array<std::int32_t, 2> cornersBehind(const Mesh& m, std::size_t cell, int l
 } // namespace
 
 std::size_t cutOpen(Mesh& m, const std::vector<char>& marked, const Progress* progress) {
-  auto corners = [&](std::size_t f) { return topology(m.faces.type[f]).corners; };
   std::unordered_set<FaceKey, FaceKeyHash> cut;
   std::unordered_map<std::int32_t, std::vector<std::pair<std::int32_t, int>>> around; // node -> cell, local number
   std::vector<std::size_t> cutFaces;
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     if (!marked[f] || m.faceRegions[f][0] < 0 || m.faceRegions[f][1] < 0) continue;
     cutFaces.push_back(f);
-    cut.insert(faceKey(m.faces.of(f).data(), corners(f)));
+    cut.insert(faceKey(m.faces.corners(f)));
     for (auto n : m.faces.of(f)) around[n];
   }
   if (cutFaces.empty()) return 0;
   std::unordered_map<FaceKey, std::array<std::int32_t, 2>, FaceKeyHash> sides; // of cut faces: cells behind, in front
   const auto behind = facesInCells(m);
-  for (auto f : cutFaces) sides[faceKey(m.faces.of(f).data(), corners(f))] = {behind[f][0], -1};
+  for (auto f : cutFaces) sides[faceKey(m.faces.corners(f))] = {behind[f][0], -1};
   for (std::size_t c = 0; c < m.cells.size(); ++c) {
     if (progress && (c & 0xffff) == 0) progress->check();
     auto n = m.cells.of(c);
@@ -81,15 +80,14 @@ std::size_t cutOpen(Mesh& m, const std::vector<char>& marked, const Progress* pr
     for (std::size_t k = 0; k < cells.size(); ++k) {
       auto c = static_cast<std::size_t>(cells[k].first);
       auto needed = cornersBehind(m, c, cells[k].second);
-      const auto& t = topology(m.cells.type[c]);
-      for (int f = 0; f < t.faces; ++f) {
-        std::int32_t v[4] = {0, 0, 0, 0};
-        int count = 0, found = 0;
-        for (int i : t.face[static_cast<std::size_t>(f)])
-          if (i >= 0) v[count++] = m.cells.of(c)[static_cast<std::size_t>(i)];
-        for (auto corner : needed) found += std::find(v, v + count, corner) != v + count;
-        if (found < 2) continue;
-        FaceKey key = faceKey(v, count);
+      std::vector<std::int32_t> v;
+      for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+        v.clear();
+        for (auto i : m.cells.faceCorners(c, f)) v.push_back(m.cells.of(c)[static_cast<std::size_t>(i)]);
+        if (!std::all_of(needed.begin(), needed.end(),
+                         [&](auto corner) { return std::find(v.begin(), v.end(), corner) != v.end(); }))
+          continue;
+        FaceKey key = faceKey(v);
         if (cut.count(key)) {
           auto& s = sides[key];
           if (s[0] != cells[k].first) s[1] = cells[k].first;
@@ -132,11 +130,11 @@ std::size_t cutOpen(Mesh& m, const std::vector<char>& marked, const Progress* pr
   };
   std::vector<std::int32_t> frontOf(m.faces.size(), -1);
   for (auto f : cutFaces) {
-    const auto key = faceKey(m.faces.of(f).data(), corners(f));
+    const auto key = faceKey(m.faces.corners(f));
     std::int32_t front = sides[key][1];
     std::vector<std::int32_t> n(m.faces.of(f).begin(), m.faces.of(f).end());
     // Seen from the other side: corners the other way round, mid nodes along.
-    auto k = static_cast<std::ptrdiff_t>(corners(f));
+    auto k = static_cast<std::ptrdiff_t>(m.faces.cornerCount(f));
     std::reverse(n.begin() + 1, n.begin() + k);
     std::reverse(n.begin() + k, n.end());
     follow(n, front);

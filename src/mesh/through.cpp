@@ -37,14 +37,12 @@ struct RegionEdges {
       return static_cast<std::uint64_t>(k);
     };
     for (auto c : cells) {
-      const auto& t = topology(m.cells.type[static_cast<std::size_t>(c)]);
       const auto v = m.cells.of(static_cast<std::size_t>(c));
-      for (int e = 0; e < t.edges; ++e) {
-        const auto& ends = t.edge[static_cast<std::size_t>(e)];
-        const auto a = of(v[static_cast<std::size_t>(ends[0])]), b = of(v[static_cast<std::size_t>(ends[1])]);
+      m.cells.forEdges(static_cast<std::size_t>(c), [&](int i, int j, int) {
+        const auto a = of(v[static_cast<std::size_t>(i)]), b = of(v[static_cast<std::size_t>(j)]);
         pairs.push_back(a << 32 | b);
         pairs.push_back(b << 32 | a);
-      }
+      });
     }
     tbb::parallel_sort(pairs.begin(), pairs.end());
     pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
@@ -76,17 +74,18 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
   std::vector<double> width(m.faces.size());
   for (std::size_t f = 0; f < m.faces.size(); ++f) {
     auto q = m.faces.of(f);
-    int k = topology(m.faces.type[f]).corners;
-    tris.push_back({{q[0], q[1], q[2]}, static_cast<std::int32_t>(f)});
-    if (k == 4) tris.push_back({{q[0], q[2], q[3]}, static_cast<std::int32_t>(f)});
-    Vec3 n = (pt(q[1]) - pt(q[0])).cross(pt(q[2]) - pt(q[0])), c = pt(q[0]) + pt(q[1]) + pt(q[2]);
-    if (k == 4) n += (pt(q[2]) - pt(q[0])).cross(pt(q[3]) - pt(q[0])), c += pt(q[3]);
+    const std::size_t k = m.faces.cornerCount(f);
+    Vec3 n = Vec3::Zero(), c = pt(q[0]) + pt(q[1]);
+    for (std::size_t i = 2; i < k; ++i) {
+      tris.push_back({{q[0], q[i - 1], q[i]}, static_cast<std::int32_t>(f)});
+      n += (pt(q[i - 1]) - pt(q[0])).cross(pt(q[i]) - pt(q[0]));
+      c += pt(q[i]);
+    }
     normal[f] = n.norm() > 0 ? Vec3(n.normalized()) : Vec3(0, 0, 0);
-    middle[f] = c / k;
-    for (int i = 0; i < k; ++i) {
-      width[f] = std::max(width[f],
-                          (pt(q[static_cast<std::size_t>(i)]) - pt(q[static_cast<std::size_t>((i + 1) % k)])).norm());
-      auto& b = boundary[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])];
+    middle[f] = c / static_cast<double>(k);
+    for (std::size_t i = 0; i < k; ++i) {
+      width[f] = std::max(width[f], (pt(q[i]) - pt(q[(i + 1) % k])).norm());
+      auto& b = boundary[static_cast<std::size_t>(q[i])];
       if (b < 0) {
         b = static_cast<std::int32_t>(facesOfNode.size());
         facesOfNode.emplace_back();
@@ -209,11 +208,10 @@ std::vector<ThroughFace> countThrough(const Mesh& m, int wanted, const Progress*
               return (middle[f] - pt(edges.node[static_cast<std::size_t>(i)])).dot(out) >= 0.5 * t.thickness &&
                      opposite(i);
             };
-            const auto q = m.faces.of(f);
             std::vector<std::int32_t> corners;
             int least = wanted;
-            for (int i = 0; i < topology(m.faces.type[f]).corners; ++i) {
-              corners.push_back(number[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])]);
+            for (auto v : m.faces.corners(f)) {
+              corners.push_back(number[static_cast<std::size_t>(v)]);
               least = std::min<int>(least, away[static_cast<std::size_t>(corners.back())]);
               // A corner on the other side already: the rim of a wedge.
               if (opposite(corners.back())) t.count = 0;
@@ -288,8 +286,8 @@ ThroughReport throughReport(const Mesh& m, const std::vector<ThroughFace>& faces
         p.count = t.count;
         p.thickness = t.thickness;
         p.at = Vec3::Zero();
-        int k = topology(m.faces.type[static_cast<std::size_t>(f)]).corners;
-        for (int i = 0; i < k; ++i) p.at += m.nodes[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])] / k;
+        const auto corners = m.faces.corners(static_cast<std::size_t>(f));
+        for (auto n : corners) p.at += m.nodes[static_cast<std::size_t>(n)] / static_cast<double>(corners.size());
       }
       p.area += faceArea(m, static_cast<std::size_t>(f));
       p.faces.push_back(f);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The whole way from a part and a size field to a mesh with regions and links to the geometry.
 #pragma once
+#include "mesh/jacobian.h"
 #include "mesh/mesh.h"
 #include "mesher/surface.h"
 
@@ -51,9 +52,5 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress);
 
 /// What is said about mid nodes that could not stay on the geometry; nothing when all could.
 std::optional<Problem> straightenedProblem(const CurveStats& stats, const std::string& unit);
-
-/// Smallest Bernstein coefficient of the Jacobian of a tet10 over six times the volume of its straight counterpart;
-/// > 0 proves that the element is valid everywhere. `p`: 10 nodes.
-double quadraticValidity(const std::array<Vec3, 10>& p);
 
 } // namespace tess

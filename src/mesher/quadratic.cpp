@@ -5,68 +5,10 @@
 #include <unordered_map>
 
 namespace tess {
-namespace {
-
-/// The Jacobian of a tet10 is a cubic polynomial. Its 20 Bernstein coefficients are sums of products of three
-/// first-derivative control vectors: each derivative is linear with 4 control values (one per corner).
-struct Cubic {
-  // multi-index (i, j, k, l), i + j + k + l = 3, addressed by counting corner picks
-  static int index(int a, int b, int c) {
-    int n[4] = {0, 0, 0, 0};
-    ++n[a], ++n[b], ++n[c];
-    static const auto table = [] {
-      std::array<int, 256> t{};
-      int k = 0;
-      for (int x = 0; x <= 3; ++x)
-        for (int y = 0; x + y <= 3; ++y)
-          for (int z = 0; x + y + z <= 3; ++z) t[static_cast<std::size_t>(x * 64 + y * 16 + z * 4)] = k++;
-      return t;
-    }();
-    return table[static_cast<std::size_t>(n[0] * 64 + n[1] * 16 + n[2] * 4)];
-  }
-};
-
-} // namespace
-
-double quadraticValidity(const std::array<Vec3, 10>& p) {
-  // Quadratic control points: corners, and 2 m - (a + b) / 2 for each edge.
-  const auto& edges = topology(ElementType::Tet10).edge;
-  Vec3 c[4][4];
-  for (std::size_t i = 0; i < 4; ++i) c[i][i] = p[i];
-  for (std::size_t e = 0; e < 6; ++e) {
-    auto a = static_cast<std::size_t>(edges[e][0]), b = static_cast<std::size_t>(edges[e][1]);
-    c[a][b] = c[b][a] = 2 * p[4 + e] - 0.5 * (p[a] + p[b]);
-  }
-  // Derivative along edge 0 -> d has control vectors 2 (c[d][k] - c[0][k]), linear in the corners k.
-  Vec3 u[4], v[4], w[4];
-  for (int k = 0; k < 4; ++k) {
-    u[k] = 2 * (c[1][k] - c[0][k]);
-    v[k] = 2 * (c[2][k] - c[0][k]);
-    w[k] = 2 * (c[3][k] - c[0][k]);
-  }
-  double b[20] = {};
-  int count[20] = {};
-  for (int i = 0; i < 4; ++i)
-    for (int j = 0; j < 4; ++j) {
-      Vec3 x = u[i].cross(v[j]);
-      for (int k = 0; k < 4; ++k) {
-        int at = Cubic::index(i, j, k);
-        b[at] += x.dot(w[k]);
-        ++count[at];
-      }
-    }
-  double straight = (p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]), lo = 1e300;
-  for (int k = 0; k < 20; ++k) lo = std::min(lo, b[k] / count[k]);
-  return straight > 0 ? lo / straight : std::min(lo, -1.0);
-}
 
 CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
   CurveStats stats;
   const auto& tet = topology(ElementType::Tet10);
-  auto key = [](std::int32_t a, std::int32_t b) {
-    if (a > b) std::swap(a, b);
-    return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
-  };
   struct Mid {
     std::int32_t a, b;
     GeometryLink link;
@@ -84,7 +26,7 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     auto n = mesh.faces.of(f);
     for (std::size_t k = 0; k < 3; ++k) {
       GeometryLink link{2, mesh.faceLink[f]};
-      auto [it, fresh] = on.emplace(key(n[k], n[(k + 1) % 3]), link);
+      auto [it, fresh] = on.emplace(edgeKey(n[k], n[(k + 1) % 3]), link);
       if (!fresh && it->second.entity != mesh.faceLink[f]) it->second = {1, -1};
     }
   }
@@ -105,7 +47,7 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
     std::copy(n.begin(), n.begin() + 4, q.begin());
     for (std::size_t e = 0; e < 6; ++e) {
       std::int32_t a = n[static_cast<std::size_t>(tet.edge[e][0])], b = n[static_cast<std::size_t>(tet.edge[e][1])];
-      auto [it, fresh] = id.emplace(key(a, b), first + static_cast<std::int32_t>(mids.size()));
+      auto [it, fresh] = id.emplace(edgeKey(a, b), first + static_cast<std::int32_t>(mids.size()));
       if (fresh) {
         Mid m{a,
               b,
@@ -113,7 +55,7 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
               0.5 * (mesh.nodes[static_cast<std::size_t>(a)] + mesh.nodes[static_cast<std::size_t>(b)]),
               Vec3::Zero()};
         m.true_ = m.chord;
-        if (auto l = on.find(key(a, b)); l != on.end()) m.link = l->second;
+        if (auto l = on.find(edgeKey(a, b)); l != on.end()) m.link = l->second;
         mids.push_back(m);
       }
       q[4 + e] = it->second;
@@ -221,7 +163,7 @@ CurveStats makeQuadratic(Mesh& mesh, const Part& part, Progress& progress) {
   for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
     auto n = mesh.faces.of(f);
     std::array<std::int32_t, 6> q{
-        n[0], n[1], n[2], id.at(key(n[0], n[1])), id.at(key(n[1], n[2])), id.at(key(n[2], n[0]))};
+        n[0], n[1], n[2], id.at(edgeKey(n[0], n[1])), id.at(edgeKey(n[1], n[2])), id.at(edgeKey(n[2], n[0]))};
     faces.add(ElementType::Tri6, q);
   }
   mesh.faces = std::move(faces);

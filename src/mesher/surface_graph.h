@@ -3,6 +3,7 @@
 // edge (bodies that share a face). Operations check first and change last; they are topological, geometry is judged
 // by the caller. Not thread-safe.
 #pragma once
+#include "base/edge_key.h"
 #include "base/vec.h"
 #include "geometry/part.h"
 #include <unordered_map>
@@ -19,10 +20,7 @@ public:
   std::vector<std::vector<int>> star;             ///< vertex -> live triangles
   std::unordered_map<std::uint64_t, int> feature; ///< vertex pair -> part edge
 
-  static std::uint64_t key(int a, int b) {
-    if (a > b) std::swap(a, b);
-    return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
-  }
+  static std::uint64_t key(int a, int b) { return edgeKey(a, b); }
   bool isFeature(int a, int b) const { return feature.count(key(a, b)) > 0; }
   bool alive(int t) const { return tris[static_cast<std::size_t>(t)][0] >= 0; }
   const Vec3& pt(int v) const { return points[static_cast<std::size_t>(v)]; }

@@ -8,6 +8,7 @@
 //   Corner order: orient3d(v0, v1, v2, v3) > 0. Face i lies opposite corner i.
 //   n[i] = 4 * neighbour + number of the common face in the neighbour.
 #pragma once
+#include "base/edge_key.h"
 #include "base/problem.h"
 #include "base/progress.h"
 #include "base/unset.h"
@@ -27,11 +28,6 @@ struct alignas(32) Tet { // never over two lines of cache
 };
 
 using TetList = UnsetVector<Tet>;
-
-inline std::uint64_t edgeKey(int a, int b) {
-  if (a > b) std::swap(a, b);
-  return static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b);
-}
 
 /// A series of changes that can be taken back as a whole.
 class ChangeLog {

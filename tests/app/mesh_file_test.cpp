@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Meshes brought in from files, in the real window; and what the view tells about single nodes and elements.
+#include "support/boxes.h"
 #include "window_fixture.h"
 #include <QAbstractButton>
 #include <QAction>
 #include <QFile>
 #include <QLocale>
+#include <numeric>
 
 using namespace tess;
 using namespace tess::test;
@@ -301,4 +303,60 @@ TEST_F(MeshFile, aMillionCellsAreJudgedCutAndChosen) {
   h->brush(h->lowest(), 0.5 * (h->lowest() + h->highest()));
   EXPECT_GT(v->brushedCount(), 100000u);
   EXPECT_LE(v->brushedDrawn(), 20000u) << "the worst of them at once";
+}
+
+TEST_F(MeshFile, everyElementTypeIsShownCutAndJudged) {
+  const std::string path = dir / "mixed.vtu";
+  ASSERT_FALSE(writeMesh(bar(Filling::Hybrid, 1, {{16, 8, 8}, {16, 8, 8}}), MeshFormat::Vtu, path));
+  openFile(path);
+  const auto run = w->currentRun();
+  ASSERT_EQ(run->audit.types.size(), 3u);
+  auto* panel = w->auditPanel();
+  // All elements, and one entry per type; height to base tells of tetrahedra only.
+  panel->setMetric(Metric::HeightRatio);
+  auto* counted = panel->counted();
+  ASSERT_EQ(counted->count(), 4);
+  auto* h = panel->histogram();
+  auto sum = [&] { return std::accumulate(h->bars().begin(), h->bars().end(), std::size_t(0)); };
+  std::array<std::size_t, kElementTypes> of{};
+  for (auto t : run->mesh.cells.type) ++of[static_cast<std::size_t>(t)];
+  const std::size_t tets = of[static_cast<std::size_t>(ElementType::Tet4)],
+                    hexes = of[static_cast<std::size_t>(ElementType::Hex8)];
+  EXPECT_EQ(sum(), tets);
+  const int hex = counted->findText("hex8");
+  ASSERT_GT(hex, 0);
+  counted->setCurrentIndex(hex);
+  EXPECT_EQ(sum(), 0u);
+  // A brush over hexahedra only.
+  panel->setMetric(Metric::Volume);
+  counted->setCurrentIndex(hex);
+  EXPECT_EQ(sum(), hexes);
+  h->brush(h->lowest(), h->highest());
+  EXPECT_EQ(w->viewport()->brushedCount(), hexes);
+  h->brush(0, 0);
+  counted->setCurrentIndex(0);
+  auto* v = w->viewport();
+  v->setSection(true);
+  v->placeSection(7.3); // through the pyramids
+  EXPECT_GT(v->sectionCells(), 300u);
+  EXPECT_GT(drawn(v->picture()), 0.05);
+  v->setSection(false);
+  // The card of a pyramid has its own figures and not those that say nothing of it.
+  const auto at = std::find(run->mesh.cells.type.begin(), run->mesh.cells.type.end(), ElementType::Pyramid5);
+  panel->showElement(static_cast<std::int32_t>(at - run->mesh.cells.type.begin()));
+  const QString card = panel->elementCard();
+  EXPECT_TRUE(card.contains("pyramid5")) << card.toStdString();
+  EXPECT_TRUE(card.contains("Face weight"));
+  EXPECT_FALSE(card.contains("Height to base"));
+  EXPECT_FALSE(card.contains("nan"));
+  // Polyhedra with hanging nodes are cut as well.
+  const std::string poly = dir / "poly.vtu";
+  ASSERT_FALSE(writeMesh(bar(Filling::Polyhedra, 1, {{8, 4, 4}, {8, 4, 4}}), MeshFormat::Vtu, poly));
+  w->open(QString::fromStdString(poly));
+  ASSERT_TRUE(waitFor([&] { return w->currentRun() && w->currentRun() != run && !w->worker()->busy(); }));
+  EXPECT_TRUE(w->currentRun()->audit.soundness.sound());
+  v->setSection(true);
+  v->placeSection(3.5);
+  EXPECT_GE(v->sectionCells(), 16u);
+  EXPECT_GT(drawn(v->picture()), 0.05);
 }

@@ -50,6 +50,25 @@ TEST_F(Forecasts, countsOfTheSamplePartsAreMetWithinAQuarter) {
   }
 }
 
+TEST_F(Forecasts, countsOfPartsThatNoConstantWasFittedToAreMetAsWell) {
+  const std::pair<const char*, const char*> parts[] = {
+      {"sphere 10", "1.5 mm"}, {"cylinder 5 20", "1.2 mm"}, {"box 30 20 2", "1 mm"}, {"quarter 4 2 6", "0.4 mm"}};
+  for (const auto& [recipe, size] : parts) {
+    Part part = made(recipe);
+    Brief b = defaultBrief("made");
+    for (auto& r : b.rules)
+      if (r.kind == "everywhere") r.values["target"] = size;
+    Progress progress;
+    const Forecast f = forecastBrief(b, part, progress);
+    auto run = runBrief(b, part, 0, progress);
+    ASSERT_TRUE(run.ok()) << recipe;
+    const double cells = static_cast<double>(run->mesh.cells.size());
+    EXPECT_NEAR(f.elements / cells, 1, 0.25) << recipe;
+    EXPECT_LE(f.low, cells) << recipe;
+    EXPECT_GE(f.high, cells) << recipe;
+  }
+}
+
 TEST_F(Forecasts, boxIsCountedFromItsVolumeAndArea) {
   Part part = made("box 10 8 6");
   Brief b = defaultBrief("box");

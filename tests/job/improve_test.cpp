@@ -62,7 +62,7 @@ TEST(Improve, noisyMeshBecomesGoodAndItsBoundaryStays) {
   ASSERT_EQ(m.faces.nodes.size(), onFaces.size());
   for (std::size_t i = 0; i < onFaces.size(); ++i)
     ASSERT_EQ(m.nodes[static_cast<std::size_t>(m.faces.nodes[i])], onFaces[i]);
-  EXPECT_TRUE(checkSoundness(m, {}).sound());
+  EXPECT_TRUE(checkSoundness(m).sound());
 }
 
 TEST(Improve, nodesThatNearlyCoincidePartAgain) {
@@ -143,7 +143,7 @@ TEST(Improve, bodiesAndSetsKeepWhatIsTheirs) {
   for (std::size_t b = 0; b < after.size(); ++b) EXPECT_NEAR(after[b], volumes[b], 1e-9);
   EXPECT_NEAR(halfAfter, halfVolume, 1e-9);
   EXPECT_EQ(m.nodes[static_cast<std::size_t>(m.groups[1].items[0])], pin);
-  EXPECT_TRUE(checkSoundness(m, {}).sound());
+  EXPECT_TRUE(checkSoundness(m).sound());
 }
 
 TEST(Improve, onlyTheChosenCellsChange) {
@@ -172,7 +172,7 @@ TEST(Improve, onlyTheChosenCellsChange) {
   for (std::size_t c = 0; c < m.cells.size(); ++c) found += others.count(key(m, c));
   EXPECT_EQ(found, others.size());
   EXPECT_NEAR(meshVolume(m), v, 1e-9 * v);
-  EXPECT_TRUE(checkSoundness(m, {}).sound());
+  EXPECT_TRUE(checkSoundness(m).sound());
 }
 
 TEST(Improve, choicesAreReadAndWrongOnesRefused) {

@@ -402,7 +402,7 @@ TEST(Roles, goWithTheGroupsIntoReportAndFiles) {
     return boundary.substr(type + 16, boundary.find(';', type) - type - 16);
   };
   EXPECT_EQ(typeOf("bench"), "wall");
-  EXPECT_EQ(typeOf("middle"), "symmetry");
+  EXPECT_EQ(typeOf("middle"), "symmetryPlane"); // it is flat
   EXPECT_NE(text("case.inp").find("material alloy_6"), std::string::npos);
   // Two materials for one body are told.
   b.rules.push_back(

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "exchange/exchange.h"
 #include "mesh/order.h"
+#include "support/boxes.h"
 #include "support/fixtures.h"
 
 using namespace tess;
@@ -67,10 +68,49 @@ TEST(Order, PartOfAMeshOnlyWhereNoNeighbourLacksAMidNode) {
   EXPECT_NEAR(meshVolume(apart), 2, 1e-9);
 }
 
-TEST(Order, OtherShapesAreRefusedByName) {
-  Mesh m = oneCell(ElementType::Hex8,
-                   {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}});
+TEST(Order, PolyhedraAreRefusedAndTheMeshStays) {
+  Mesh m = bar(Filling::Polyhedra);
+  const auto before = m.cells;
   auto p = changeOrder(m, 2);
   ASSERT_TRUE(p.has_value());
-  EXPECT_NE(p->what.find("hex8"), std::string::npos);
+  EXPECT_NE(p->what.find("polyhedron"), std::string::npos);
+  EXPECT_EQ(p->places.size(), 1u);
+  EXPECT_TRUE(m.cells == before);
+}
+
+TEST(Order, EveryOtherShapeGoesToOrder2AndBack) {
+  for (auto f : fillings()) {
+    if (!hasOrder2(f)) continue;
+    SCOPED_TRACE(fillingName(f));
+    const Mesh first = bar(f, 1);
+    Mesh m = first;
+    ASSERT_FALSE(changeOrder(m, 2));
+    EXPECT_FALSE(ordersOf(m).linear);
+    for (std::size_t c = 0; c < m.cells.size(); ++c) {
+      const auto q = m.cells.of(c);
+      m.cells.forEdges(c, [&](int a, int b, int mid) {
+        const auto at = [&](int i) -> const Vec3& {
+          return m.nodes[static_cast<std::size_t>(q[static_cast<std::size_t>(i)])];
+        };
+        EXPECT_LT((at(mid) - 0.5 * (at(a) + at(b))).norm(), 1e-12);
+      });
+    }
+    for (std::size_t k = 0; k < m.faces.size(); ++k) EXPECT_EQ(topology(m.faces.type[k]).order, 2);
+    ASSERT_FALSE(changeOrder(m, 1));
+    EXPECT_TRUE(m.cells == first.cells);
+    EXPECT_TRUE(m.faces == first.faces);
+    EXPECT_EQ(m.nodes.size(), first.nodes.size());
+  }
+}
+
+TEST(Order, APartOfARegionIsRefusedForEveryShape) {
+  for (auto f : {Filling::Hexahedra, Filling::Wedges, Filling::Hybrid}) {
+    Mesh m = bar(f);
+    std::vector<char> only(m.cells.size(), 0);
+    only[0] = 1;
+    auto p = changeOrder(m, 2, only);
+    ASSERT_TRUE(p.has_value()) << fillingName(f);
+    EXPECT_NE(p->why.find("mid node"), std::string::npos);
+    EXPECT_FALSE(ordersOf(m).quadratic);
+  }
 }

@@ -37,7 +37,7 @@ double surfaceArea(const Mesh& m) {
 }
 
 void expectSound(const Mesh& m) {
-  auto s = checkSoundness(m, {});
+  auto s = checkSoundness(m);
   EXPECT_EQ(s.inverted, 0u);
   EXPECT_EQ(s.openEdges, 0u);
   EXPECT_EQ(s.duplicateNodes, 0u);
