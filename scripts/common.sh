@@ -18,8 +18,8 @@ install_packages() {
   $sudo apt-get install -y -qq --no-install-recommends "${missing[@]}"
 }
 
-build() { # preset
+build() { # preset [target]
   cmake --preset "$1" -S "$root" > "$root/.cmake.log" 2>&1 || { cat "$root/.cmake.log"; rm -f "$root/.cmake.log"; exit 1; }
   rm -f "$root/.cmake.log"
-  cmake --build "$root/build/$1"
+  cmake --build "$root/build/$1" ${2:+--target "$2"}
 }
