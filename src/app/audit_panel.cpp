@@ -214,7 +214,9 @@ void AuditPanel::refreshMetric() {
   }
   refreshHistogram();
   const auto& x = m_run->audit.metrics[static_cast<std::size_t>(metric())];
-  if (!x.value.empty())
+  if (!x.known && !x.value.empty())
+    m_definition->setText(m_definition->text() + tr(". It says nothing of these elements"));
+  else if (!x.value.empty())
     m_definition->setText(m_definition->text() + tr(". Mean here %1").arg(withUnit(x.mean, info, m_run->mesh.unit)));
 }
 

@@ -549,6 +549,7 @@ void ViewPane::sayBeside() {
     return metricInfo(metric).highIsGood ? m.min : m.max;
   };
   auto text = [&](double v) {
+    if (std::isnan(v)) return QString(QChar(0x2013)); // it says nothing of that mesh
     return QString::fromStdString(formatNumber(v, 3)) +
            (metricInfo(metric).unit == std::string("deg") ? QString(QChar(0xb0)) : QString());
   };
@@ -560,7 +561,7 @@ void ViewPane::sayBeside() {
   if (m_shown.run) {
     double mine = worst(*m_shown.run), its = worst(*m_other.run);
     const bool better = metricInfo(metric).highIsGood ? its > mine : its < mine;
-    if (mine != its)
+    if (mine != its && !std::isnan(mine) && !std::isnan(its))
       line += (better ? tr(", <b>better</b> than run %1's %2") : tr(", worse than run %1's %2"))
                   .arg(m_shown.number)
                   .arg(text(mine));

@@ -430,7 +430,10 @@ void summarise(MetricValues& x, bool high) {
     }
     for (std::size_t c = from; c < to; ++c) rank(c);
   }
-  if (!x.known) return;
+  if (!x.known) {
+    x.min = x.max = x.mean = kNone;
+    return;
+  }
   x.min = least;
   x.max = most;
   x.mean = sum / static_cast<double>(x.known);

@@ -53,7 +53,7 @@ std::optional<Metric> metricById(std::string_view id);
 /// Values of one metric for all cells.
 struct MetricValues {
   std::vector<float> value;          ///< not a number where the metric says nothing of the cell
-  double min = 0, max = 0, mean = 0; ///< of those it tells of; all 0 when there are none
+  double min = 0, max = 0, mean = 0; ///< of those it tells of; not a number without any
   std::size_t known = 0;             ///< cells it tells of
   std::vector<std::int32_t> worst;   ///< cells, worst first, at most 20
 };

@@ -118,20 +118,6 @@ std::vector<std::int32_t> repeatedCells(const Mesh& m, const Neighbours& n, cons
   return found;
 }
 
-/// Whether the pyramids from a polyhedron's centre over its faces, and over the triangles of these, all stand the right
-/// way out. `centre`: mean of its corners.
-bool starShaped(const Mesh& m, std::size_t c) {
-  const Vec3 o = cellCenter(m, c);
-  const auto n = m.cells.of(c);
-  for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
-    const auto q = m.cells.faceCorners(c, f);
-    std::vector<Vec3> p;
-    for (auto i : q) p.push_back(m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])]);
-    if (faceFlux(p, o, faceType(p.size(), 1)) <= 0) return false;
-  }
-  return true;
-}
-
 /// A face of one cell only.
 struct FreeFace {
   std::int32_t cell;
@@ -195,7 +181,7 @@ private:
     parallelFor(bad.size(), m_progress, [&](std::size_t c) {
       std::uint8_t& b = bad[c];
       const bool poly = m.cells.type[c] == ElementType::Polyhedron;
-      if (!(volume[c] > 0) || (poly ? !starShaped(m, c) : jacobian[c] <= 0)) b = 1;
+      if (!(volume[c] > 0) || (poly ? !facesLookOut(m, c) : jacobian[c] <= 0)) b = 1;
       const auto v = m.cells.of(c);
       for (std::size_t i = 0; i < v.size(); ++i)
         for (std::size_t k = 0; k < i; ++k)

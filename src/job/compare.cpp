@@ -62,8 +62,11 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
     CompareRow row{what, {}, -1};
     std::vector<std::optional<double>> values;
     for (const auto* r : runs) {
-      values.push_back(r ? std::optional<double>(value(*r)) : std::nullopt);
-      row.values.push_back(r ? text(*r) : "–");
+      std::optional<double> v;
+      if (r) v = value(*r);
+      const bool known = v && !std::isnan(*v); // a metric may say nothing of a mesh
+      values.push_back(known ? v : std::nullopt);
+      row.values.push_back(known ? text(*r) : "–");
     }
     if (good != Good::Neither) row.best = bestOf(values, good == Good::High);
     table.push_back(std::move(row));

@@ -153,7 +153,10 @@ std::string reportHtml(const RunResult& run, const Part& part, const std::vector
   for (int k = 0; k < kMetrics; ++k) {
     const auto& info = metricInfo(static_cast<Metric>(k));
     const auto& v = run.audit.metrics[static_cast<std::size_t>(k)];
-    rows.push_back({info.name, withUnit(v.min, info), withUnit(v.mean, info), withUnit(v.max, info)});
+    if (v.known)
+      rows.push_back({info.name, withUnit(v.min, info), withUnit(v.mean, info), withUnit(v.max, info)});
+    else
+      rows.push_back({info.name, "–", "–", "–"}); // says nothing of these elements
   }
   p.table(rows);
 

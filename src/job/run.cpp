@@ -894,7 +894,6 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
     const auto& info = metricInfo(static_cast<Metric>(k));
     nlohmann::json x{{"min", v.min}, {"max", v.max}, {"mean", v.mean}, {"unit", info.unit}};
     if (v.known < v.value.size()) x["known"] = v.known; // elements that the metric tells of
-    if (!v.known && !v.value.empty()) x["min"] = x["max"] = x["mean"] = nullptr;
     struct OfType {
       double least = 1e300, most = -1e300, sum = 0;
       std::size_t count = 0;

@@ -384,6 +384,33 @@ JacobianRange tet10Range(std::span<const Vec3> p) {
 
 } // namespace
 
+bool facesLookOut(const Mesh& m, std::size_t c) {
+  const auto n = m.cells.of(c);
+  std::vector<std::vector<Vec3>> rings;
+  for (std::size_t f = 0; f < m.cells.faceCount(c); ++f) {
+    rings.emplace_back();
+    for (auto i : m.cells.faceCorners(c, f))
+      rings.back().push_back(m.nodes[static_cast<std::size_t>(n[static_cast<std::size_t>(i)])]);
+  }
+  const Vec3 middle = cellCenter(m, c);
+  Vec3 centre = Vec3::Zero();
+  double volume = 0;
+  for (const auto& r : rings) { // by tetrahedra over the triangles about each face's middle
+    Vec3 mid = Vec3::Zero();
+    for (const Vec3& x : r) mid += x / static_cast<double>(r.size());
+    for (std::size_t i = 0; i < r.size(); ++i) {
+      const Vec3 &a = r[i], &b = r[(i + 1) % r.size()];
+      const double v = (mid - middle).dot((a - middle).cross(b - middle));
+      centre += v * (mid + a + b + middle) / 4;
+      volume += v;
+    }
+  }
+  if (!(volume > 0)) return false;
+  centre /= volume;
+  return std::all_of(rings.begin(), rings.end(),
+                     [&](const auto& r) { return faceFlux(r, centre, faceType(r.size(), 1)) > 0; });
+}
+
 std::array<double, 20> tet10Jacobian(std::span<const Vec3> p) {
   // Quadratic control points: corners, and 2 m - (a + b) / 2 for each edge.
   const auto& edges = topology(ElementType::Tet10).edge;

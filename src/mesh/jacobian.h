@@ -4,7 +4,7 @@
 // rational; over the coordinates (x / (1 - z), y / (1 - z), z) its determinant is a polynomial again.
 #pragma once
 #include "base/vec.h"
-#include "mesh/element.h"
+#include "mesh/mesh.h"
 #include <array>
 #include <span>
 
@@ -18,6 +18,9 @@ struct JacobianRange {
 };
 /// Of any volume type but polyhedra; `p`: all its nodes.
 JacobianRange jacobianRange(ElementType type, std::span<const Vec3> p);
+
+/// Whether all pyramids from the centre of a polyhedron's volume over its faces stand the right way out.
+bool facesLookOut(const Mesh& mesh, std::size_t cell);
 
 /// The 20 Bernstein coefficients of the determinant of a tetrahedron of order 2, a cubic; their mean is six times its
 /// volume.
