@@ -133,7 +133,8 @@ void AlternativesDialog::hideEvent(QHideEvent* e) {
 
 QString AlternativesDialog::differences() const { return m_rules->text(); }
 
-void AlternativesDialog::compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith) {
+void AlternativesDialog::compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith,
+                                 std::shared_ptr<const RunResult> shown) {
   m_worker->drop();
   m_meshing = -1;
   m_part = std::move(part);
@@ -141,6 +142,9 @@ void AlternativesDialog::compare(const Brief& open, std::shared_ptr<const Part> 
   m_briefs = alternativesOf(open);
   m_runs.assign(m_briefs.size(), nullptr);
   m_failed.assign(m_briefs.size(), {});
+  // What is on show may still be on its way to the disk.
+  if (shown && !m_briefs.empty() && shown->brief.rules == m_briefs[0].rules && shown->brief.unit == m_briefs[0].unit)
+    m_runs[0] = std::move(shown);
   QStringList newest;
   for (const Brief& b : m_briefs) {
     RunKeeper k;

@@ -20,8 +20,10 @@ class AlternativesDialog : public QDialog {
 public:
   explicit AlternativesDialog(QWidget* parent);
   ~AlternativesDialog() override;
-  /// The open brief as it stands, with its part; looks for the others and for runs kept of them.
-  void compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith);
+  /// The open brief as it stands, with its part; looks for the others and for runs kept of them. `shown`: the run on
+  /// show, if it is of that part.
+  void compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith,
+               std::shared_ptr<const RunResult> shown = nullptr);
   const std::vector<Brief>& briefs() const { return m_briefs; }
   /// By brief; null while there is none.
   const std::vector<std::shared_ptr<const RunResult>>& runs() const { return m_runs; }

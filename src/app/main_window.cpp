@@ -1153,7 +1153,7 @@ AlternativesDialog* MainWindow::showAlternatives() {
       if (!p.isEmpty() && keepAlternative(p)) showAlternatives();
     });
   }
-  m_alternatives->compare(m_doc.brief(), m_part, m_loaded);
+  m_alternatives->compare(m_doc.brief(), m_part, m_loaded, m_shelf->part(m_current) == m_part ? currentRun() : nullptr);
   m_alternatives->show();
   m_alternatives->raise();
   return m_alternatives;

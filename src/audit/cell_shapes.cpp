@@ -85,6 +85,20 @@ constexpr std::size_t kWedge[6][4] = {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5},
                                       {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}};
 constexpr std::size_t kPyramid[4][4] = {{0, 1, 3, 4}, {1, 2, 0, 4}, {2, 3, 1, 4}, {3, 0, 2, 4}};
 
+/// The two faces at each edge.
+using EdgeFaces = std::array<std::array<std::size_t, 2>, 12>;
+EdgeFaces facesAtEdges(ElementType type) {
+  const ElementTopology& t = topology(type);
+  EdgeFaces r{};
+  for (std::size_t e = 0; e < static_cast<std::size_t>(t.edges); ++e) {
+    std::size_t n = 0;
+    for (std::size_t f = 0; f < static_cast<std::size_t>(t.faces); ++f)
+      for (int x : t.faceEdge[f])
+        if (x == static_cast<int>(e) && n < 2) r[e][n++] = f;
+  }
+  return r;
+}
+
 /// The edges from each of these corners to its three neighbours.
 using CornerEdges = std::array<std::array<std::size_t, 3>, 8>;
 template <std::size_t N> CornerEdges cornerEdges(const ElementTopology& t, const std::size_t (&table)[N][4]) {
@@ -248,12 +262,12 @@ TESS_WIDE CellShapes solidShapes(ElementType linear, const std::array<Lanes3, 8>
   r.volumeSkewness = r.skewness;
   r.heightRatio = Lanes::Constant(std::numeric_limits<double>::quiet_NaN());
   // Between faces that share an edge the angle inside is pi minus that between their outward normals.
+  static const std::array<EdgeFaces, 3> known{facesAtEdges(ElementType::Pyramid5), facesAtEdges(ElementType::Wedge6),
+                                              facesAtEdges(ElementType::Hex8)};
+  const EdgeFaces& beside = known[linear == ElementType::Hex8 ? 2 : linear == ElementType::Wedge6 ? 1 : 0];
   Lanes lowest = Lanes::Constant(1), highest = Lanes::Constant(-1);
   for (std::size_t k = 0; k < edges; ++k) {
-    std::size_t found[2] = {0, 0}, n = 0;
-    for (std::size_t f = 0; f < faces && n < 2; ++f)
-      for (int x : t.faceEdge[f])
-        if (x == static_cast<int>(k)) found[n++] = f;
+    const auto& found = beside[k];
     const Lanes per = perNormal[found[0]] * perNormal[found[1]],
                 cosine = choose(per <= kLargest, -dot(normal[found[0]], normal[found[1]]) * per, -1.0);
     lowest = lowest.min(cosine);

@@ -79,13 +79,14 @@ struct alignas(32) Middle {
   float length, volume;
 };
 
+/// Lane by lane at once: single values put into a vector in memory would be waited for.
+template <class Of> Lanes lanesOf(Of&& of) { return Lanes(Lanes::V{of(0), of(1), of(2), of(3)}); }
+
 Lanes3 gather(const Mesh& m, const std::size_t* cells, std::size_t local) {
-  Lanes3 p;
-  for (std::size_t k = 0; k < kLanes; ++k) {
-    const Vec3& at = m.nodes[static_cast<std::size_t>(m.cells.of(cells[k])[local])];
-    p.x[k] = at[0], p.y[k] = at[1], p.z[k] = at[2];
-  }
-  return p;
+  const Vec3* p[kLanes];
+  for (std::size_t k = 0; k < kLanes; ++k) p[k] = &m.nodes[static_cast<std::size_t>(m.cells.of(cells[k])[local])];
+  return {lanesOf([&](int k) { return (*p[k])[0]; }), lanesOf([&](int k) { return (*p[k])[1]; }),
+          lanesOf([&](int k) { return (*p[k])[2]; })};
 }
 
 /// A polyhedron, one at a time.
@@ -298,15 +299,12 @@ private:
 
   TESS_WIDE void acrossFaces(const std::size_t* cells, std::size_t count) {
     const std::size_t first = cells[0], faces = m.cells.faceCount(first);
-    Lanes3 own;
-    Lanes length, volume;
-    for (std::size_t k = 0; k < kLanes; ++k) {
-      const std::size_t lane = k;
-      const Middle& o = m_middle[cells[k]];
-      own.x[lane] = o.at[0], own.y[lane] = o.at[1], own.z[lane] = o.at[2];
-      length[lane] = o.length;
-      volume[lane] = o.volume;
-    }
+    const Middle* mine4[kLanes];
+    for (std::size_t k = 0; k < kLanes; ++k) mine4[k] = &m_middle[cells[k]];
+    const Lanes3 own{lanesOf([&](int k) { return mine4[k]->at[0]; }), lanesOf([&](int k) { return mine4[k]->at[1]; }),
+                     lanesOf([&](int k) { return mine4[k]->at[2]; })};
+    const Lanes length = lanesOf([&](int k) { return static_cast<double>(mine4[k]->length); }),
+                volume = lanesOf([&](int k) { return static_cast<double>(mine4[k]->volume); });
     Lanes longest = length, shortest = length; // among its neighbours' as well
     Lanes least = Lanes::Constant(1), skew = Lanes::Zero(), ratio = Lanes::Constant(1), weight = Lanes::Constant(0.5);
     const bool poly = m.cells.type[first] == ElementType::Polyhedron;
@@ -332,26 +330,30 @@ private:
       }
       const Lanes3 out = s.centre - own;
       Lanes3 way = out;
-      Lanes inside = Lanes::Zero();
+      const Middle* other[kLanes];
       bool outside = false;
       for (std::size_t k = 0; k < kLanes; ++k) {
         const std::int32_t beyond = n.cell[n.start[cells[k]] + f];
+        other[k] = beyond < 0 ? nullptr : &m_middle[static_cast<std::size_t>(beyond)];
         outside = outside || beyond < 0;
-        if (beyond < 0) continue;
-        const std::size_t lane = k;
-        const Middle& other = m_middle[static_cast<std::size_t>(beyond)];
-        way.x[lane] = other.at[0] - own.x[lane];
-        way.y[lane] = other.at[1] - own.y[lane];
-        way.z[lane] = other.at[2] - own.z[lane];
-        inside[lane] = 1;
-        const double l = other.length, v = other.volume;
-        if (l > 0) {
-          longest[lane] = std::max(longest[lane], l);
-          shortest[lane] = std::min(shortest[lane], l);
-        }
-        const double small = std::min(v, volume[lane]), large = std::max(v, volume[lane]);
-        ratio[lane] = std::min(ratio[lane], small > 0 ? small / large : 0.0);
       }
+      Lanes inside = 1.0;
+      if (outside) { // such faces stand for themselves; their other values decide nothing
+        inside = lanesOf([&](int k) { return other[k] ? 1.0 : 0.0; });
+        for (std::size_t k = 0; k < kLanes; ++k)
+          if (!other[k]) other[k] = mine4[k];
+      }
+      const Lanes3 beside{lanesOf([&](int k) { return other[k]->at[0]; }),
+                          lanesOf([&](int k) { return other[k]->at[1]; }),
+                          lanesOf([&](int k) { return other[k]->at[2]; })};
+      way = outside ? choose(inside > 0, beside - own, out) : beside - own;
+      const Lanes l = lanesOf([&](int k) { return static_cast<double>(other[k]->length); }),
+                  v = lanesOf([&](int k) { return static_cast<double>(other[k]->volume); });
+      longest = longest.max(l);
+      shortest = choose(l > 0, shortest.min(l), shortest);
+      const Lanes small = v.min(volume), large = v.max(volume);
+      const Lanes part = choose(small > 0, small / large, 0.0);
+      ratio = ratio.min(outside ? choose(inside > 0, part, 1.0) : part);
       const Lanes nn = dot(s.area, s.area), along = dot(s.area, way), both = nn * dot(way, way),
                   mine = dot(s.area, out);
       least = least.min(choose(both > 0, along * along.abs() / both, 1.0));
