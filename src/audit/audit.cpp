@@ -58,19 +58,27 @@ const LimitSet* limitSet(std::string_view name) {
   return nullptr;
 }
 
+namespace {
+/// Whether one limit says more than the other about everything that the other judges: one for all types takes the place
+/// of one for some.
+bool covers(const Limit& a, const Limit& b) {
+  return a.metric == b.metric && a.atLeast == b.atLeast && (a.types.empty() || a.types == b.types);
+}
+} // namespace
+
 void addLimit(LimitSet& set, Limit limit) {
   if (limit.where.empty()) {
-    std::erase_if(set.limits, [&](const Limit& l) { return l.alike(limit) && l.where.empty(); });
+    std::erase_if(set.limits, [&](const Limit& l) { return covers(limit, l) && l.where.empty(); });
     // Cells of groups keep limits of their own.
     for (const auto& l : set.limits) {
-      if (!l.alike(limit)) continue;
+      if (!covers(l, limit)) continue;
       if (limit.cells.empty()) limit.cells.assign(l.cells.size(), 1);
       for (std::size_t c = 0; c < l.cells.size(); ++c)
         if (l.cells[c]) limit.cells[c] = 0;
     }
   } else
     for (auto& l : set.limits) {
-      if (!l.alike(limit)) continue;
+      if (!covers(limit, l)) continue;
       if (l.cells.empty()) l.cells.assign(limit.cells.size(), 1);
       for (std::size_t c = 0; c < limit.cells.size(); ++c)
         if (limit.cells[c]) l.cells[c] = 0;

@@ -337,6 +337,22 @@ TEST(Types, purposesRuleOutTypesByTheirShareOfVolume) {
   EXPECT_TRUE(auditMesh(bar(Filling::Hexahedra, 1), *limitSet("flow")).pass);
 }
 
+TEST(Types, aLimitOfYourOwnTakesThePlaceOfOneForSomeTypes) {
+  LimitSet set = *limitSet("strength");
+  const auto aspects = [&] {
+    return std::count_if(set.limits.begin(), set.limits.end(),
+                         [](const Limit& l) { return l.metric == Metric::AspectRatio; });
+  };
+  ASSERT_EQ(aspects(), 1);
+  addLimit(set, {Metric::AspectRatio, false, 20, "own"}); // for all types: 10 for tetrahedra holds no more
+  ASSERT_EQ(aspects(), 1);
+  EXPECT_EQ(set.limits.back().bound, 20);
+  Limit hexes{Metric::AspectRatio, false, 50, "own"};
+  hexes.types = {ElementType::Hex8};
+  addLimit(set, hexes); // beside it
+  EXPECT_EQ(aspects(), 2);
+}
+
 TEST(FlowMetrics, areAsFlowSolversDefineThem) {
   // Two boxes in a row, 1 and 2 long; the second one's middle is moved sideways by shearing its far end.
   Mesh m;
