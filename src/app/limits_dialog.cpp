@@ -2,6 +2,7 @@
 #include "app/limits_dialog.h"
 #include "app/widgets.h"
 #include "base/units.h"
+#include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/rules.h"
 #include <QComboBox>
@@ -104,7 +105,13 @@ void LimitsDialog::put(int row, const Limit& l) {
       ->setToolTip(tr("a number; angles in degrees, lengths in %1 or, as \"0.2 x\", as a multiple of the target size")
                        .arg(m_unit));
   auto* at = new QComboBox;
-  at->addItem(tr("all elements"), QString());
+  QStringList words; // of the types it judges, which the row keeps
+  QVariantList types;
+  for (ElementType t : l.types) {
+    words << QString::fromStdString(elementWord(t));
+    types << static_cast<int>(t);
+  }
+  at->addItem(words.isEmpty() ? tr("all elements") : tr("all %1").arg(words.join(", ")), QString());
   QStringList all = m_groups;
   if (const QString own = QString::fromStdString(l.where); !own.isEmpty() && !all.contains(own)) all << own;
   for (const QString& g : all) at->addItem(g, g);
@@ -112,6 +119,7 @@ void LimitsDialog::put(int row, const Limit& l) {
   connect(at, &QComboBox::currentIndexChanged, this, &LimitsDialog::check);
   m_table->setCellWidget(row, kAt, at);
   m_table->setItem(row, kSource, new QTableWidgetItem(QString::fromStdString(l.source)));
+  m_table->item(row, kSource)->setData(Qt::UserRole, types);
 }
 
 void LimitsDialog::addRow() {
@@ -164,6 +172,8 @@ Result<LimitSet> LimitsDialog::edited() const {
     if (!number || !std::isfinite(l.bound)) return bad(tr("%1: '%2' is no number.").arg(info.name, text));
     l.where = static_cast<QComboBox*>(m_table->cellWidget(row, kAt))->currentData().toString().toStdString();
     l.source = m_table->item(row, kSource)->text().trimmed().toStdString();
+    for (const QVariant& t : m_table->item(row, kSource)->data(Qt::UserRole).toList())
+      l.types.push_back(static_cast<ElementType>(t.toInt()));
     for (const auto& x : r.limits)
       if (x.alike(l) && x.where == l.where) return bad(tr("%1 stands there twice.").arg(info.name));
     // What was accepted stays accepted while the limit is the same.

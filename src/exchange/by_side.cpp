@@ -41,6 +41,12 @@ Problem unreadableFile(const std::string& path, const std::string& why) {
       .advise("check that the file is complete, or write it again");
 }
 
+Problem unreadableLine(const std::string& path, int line, const std::string& why) {
+  Problem p = unreadableFile(path + ", line " + std::to_string(line), why);
+  p.todo = "mend that line, or write the file again";
+  return p;
+}
+
 std::vector<CellBlock> cellBlocks(const Mesh& m) {
   std::map<std::pair<std::int32_t, ElementType>, std::vector<std::int32_t>> by;
   for (std::size_t c = 0; c < m.cells.size(); ++c)

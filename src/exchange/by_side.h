@@ -17,6 +17,8 @@ std::optional<Problem> writeByLibrary(const std::string& path,
 
 /// The problem of a file that cannot be read.
 Problem unreadableFile(const std::string& path, const std::string& why);
+/// The same of a line of a text file, from 1.
+Problem unreadableLine(const std::string& path, int line, const std::string& why);
 
 /// Cells of a mesh by region, then by type, as formats want that keep blocks: for each block its region, type and
 /// cells.

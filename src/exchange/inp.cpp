@@ -3,6 +3,7 @@
 // characters (longer ones are cut by the solver without a word), at most 16 entries stand in a line.
 #include "base/file.h"
 #include "base/units.h"
+#include "exchange/by_side.h"
 #include "exchange/cell_from_faces.h"
 #include "exchange/exchange.h"
 #include "mesh/cell_faces.h"
@@ -278,15 +279,7 @@ Result<Mesh> readInp(const std::string& path, const Progress* progress) {
   std::vector<std::int32_t> corners;
   std::vector<std::string_view> w;
   int number = 0;
-  auto bad = [&](const std::string& why) {
-    Problem p;
-    p.code = "file.unreadable";
-    p.what = "the mesh file cannot be read";
-    p.where = path + ", line " + std::to_string(number);
-    p.why = why;
-    p.todo = "mend that line, or write the file again";
-    return p;
-  };
+  auto bad = [&](const std::string& why) { return unreadableLine(path, number, why); };
   std::string_view rest(*text);
   while (!rest.empty()) {
     const std::size_t end = std::min(rest.find('\n'), rest.size());

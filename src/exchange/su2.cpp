@@ -4,7 +4,7 @@
 // turned as VTK has it.
 #include "base/file.h"
 #include "base/units.h"
-#include "exchange/exchange.h"
+#include "exchange/by_side.h"
 #include "mesh/cell_faces.h"
 #include <charconv>
 #include <cmath>
@@ -92,15 +92,7 @@ Result<Mesh> readSu2(const std::string& path, const Progress* progress) {
   Mesh m;
   m.unitAssumed = true;
   int line = 0;
-  auto bad = [&](const std::string& why) {
-    Problem p;
-    p.code = "file.unreadable";
-    p.what = "the mesh file cannot be read";
-    p.where = path + ", line " + std::to_string(line);
-    p.why = why;
-    p.todo = "mend that line, or write the file again";
-    return p;
-  };
+  auto bad = [&](const std::string& why) { return unreadableLine(path, line, why); };
   std::string_view rest(*text), words;
   if (const auto at = text->find("lengths in "); at != std::string::npos && at < 200 && text->compare(0, 1, "%") == 0) {
     const std::size_t from = at + 11, end = text->find('\n', from);

@@ -520,6 +520,11 @@ TEST_F(Keep, limitsAreChangedInATableAndWhatFailsIsAcceptedForAReason) {
   auto* table = dialog.table();
   ASSERT_EQ(table->rowCount(), static_cast<int>(w->currentRun()->audit.limits.limits.size()));
   EXPECT_TRUE(dialog.keepButton()->isEnabled());
+  // The ratio of edges is for tetrahedra only, and the table says and keeps that.
+  auto untouched = dialog.edited();
+  ASSERT_TRUE(untouched);
+  for (std::size_t i = 0; i < untouched->limits.size(); ++i)
+    EXPECT_EQ(untouched->limits[i].types, w->currentRun()->audit.limits.limits[i].types) << i;
   int angle = -1;
   for (int r = 0; r < table->rowCount(); ++r)
     if (static_cast<QComboBox*>(table->cellWidget(r, 0))->currentText() == metricInfo(Metric::MinDihedral).name)
