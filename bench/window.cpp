@@ -24,14 +24,16 @@ public:
   }
   /// Forgets it; where BENCH_STALLS is set it says when it was, in the seconds `perf record -k CLOCK_MONOTONIC` counts.
   double take() {
-    double r = m_longest;
-    if (qEnvironmentVariableIsSet("BENCH_STALLS")) std::fprintf(stderr, "stall %.3f,%.3f\n", m_end - r / 1e3, m_end);
-    m_longest = 0;
+    const double r = split();
     m_since.restart();
     return r;
   }
   /// The same, and what goes on just now counts as what follows.
-  double split() { return std::exchange(m_longest, 0); }
+  double split() {
+    if (qEnvironmentVariableIsSet("BENCH_STALLS"))
+      std::fprintf(stderr, "stall %.3f,%.3f\n", m_end - m_longest / 1e3, m_end);
+    return std::exchange(m_longest, 0);
+  }
 
 protected:
   void timerEvent(QTimerEvent*) override {
@@ -97,9 +99,13 @@ int main(int argc, char** argv) {
   w.open(argv[1]);
   waitFor([&] { return loaded; });
   settle(500);
-  waitFor([&] { return w.forecast().has_value(); });
+  const bool taken = w.document().brief().first("take_mesh"); // a mesh as it is has no forecast
+  waitFor([&] { return taken ? w.currentRun() != nullptr : w.forecast().has_value(); });
   settle(300);
-  row("opening: window busy at a stretch", beat.take());
+  // A mesh of a file is shown as a run by itself.
+  const double opening = std::max(beat.take(), std::exchange(meshing, 0));
+  done = false;
+  row("opening: window busy at a stretch", opening);
   {
     double most = 0, known = 0;
     bool shown = false;

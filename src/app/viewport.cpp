@@ -696,8 +696,10 @@ bool Viewport::drawsMesh() const { return m_run && m_show.mesh; }
 
 bool Viewport::standsIn() const {
   // Where colours are those of the part's faces, nothing but the edges is missed.
+  // A part of as many facets, as one taken from a mesh, would be no relief.
   return drawsMesh() && m_ofThisPart && !m_brush && !shinesThrough() && !m_show.linesOnly &&
-         m_run->mesh.faces.size() > kFacesInMotion && m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
+         m_run->mesh.faces.size() > kFacesInMotion && m_part->drawn().triangles.size() <= 2 * kFacesInMotion &&
+         m_show.lens != Lens::Quality && m_show.lens != Lens::Size;
 }
 
 QColor Viewport::faceColor(int f) const {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/audit.h"
+#include "base/parallel.h"
 #include <cmath>
 
 namespace tess {
@@ -117,57 +118,85 @@ void applyLimits(Audit& a, const Mesh& m, const LimitSet& limits) {
   a.limits = limits;
   a.results.clear();
   a.failing.assign(m.cells.size(), 0);
-  std::vector<std::uint8_t> accepted(m.cells.size(), 0);
-  for (const auto& l : limits.limits) {
-    LimitResult r{l};
-    const auto& x = a.metrics[static_cast<std::size_t>(l.metric)];
-    std::size_t judged = 0;
-    for (std::size_t c = 0; c < x.value.size(); ++c) {
-      const double v = x.value[c];
-      if (std::isnan(v) || !l.judges(c, m.cells.type[c])) continue;
-      if (!judged++) r.worst = v;
-      r.worst = l.atLeast ? std::min(r.worst, v) : std::max(r.worst, v);
-      if (!l.beyond(v)) continue;
-      if (l.accepts(v)) {
-        ++r.accepted;
-        accepted[c] = 1;
-        continue;
-      }
-      ++r.failing;
-      a.failing[c] = 1;
-    }
-    r.share = judged ? static_cast<double>(r.failing) / static_cast<double>(judged) : 0;
-    if (!judged) continue; // no such cells: nothing to report
-    a.results.push_back(r);
-  }
-  a.classes = {};
   std::vector<std::array<double, kElementTypes>> best; // by limit and type
   for (const auto& l : limits.limits) {
     best.emplace_back();
     for (int t = 0; t < kElementTypes; ++t)
       best.back()[static_cast<std::size_t>(t)] = bestValue(l.metric, static_cast<ElementType>(t));
   }
-  for (std::size_t c = 0; c < m.cells.size(); ++c) {
-    double room = 1;
-    for (std::size_t k = 0; k < limits.limits.size(); ++k) {
-      const Limit& l = limits.limits[k];
-      const double ideal = best[k][static_cast<std::size_t>(m.cells.type[c])];
-      if (!l.judges(c, m.cells.type[c]) || !(std::abs(ideal - l.bound) > 0)) continue;
-      const double v = a.metrics[static_cast<std::size_t>(l.metric)].value[c];
-      if (std::isnan(v)) continue;
-      // Beyond the ideal value, as an angle of 75 degrees in a wedge, there is room enough.
-      room = std::min(room, (l.atLeast ? v - l.bound : l.bound - v) / std::abs(ideal - l.bound));
-    }
-    const ElementClass k = a.failing[c]       ? ElementClass::Failing
-                           : room < kPoorRoom ? ElementClass::Poor
-                           : room < kFairRoom ? ElementClass::Fair
-                                              : ElementClass::Good;
-    ++a.classes[static_cast<std::size_t>(k)];
-  }
+  // A stretch of cells after the other, each on one core, then all together in their order.
+  struct Count {
+    std::size_t judged = 0, failing = 0, accepted = 0;
+    double worst = 0;
+  };
+  struct Stretch {
+    std::vector<Count> byLimit;
+    std::array<std::size_t, kElementClasses> classes{};
+    std::size_t failing = 0, accepted = 0;
+  };
+  constexpr std::size_t kStretch = 16384;
+  std::vector<Stretch> stretches((m.cells.size() + kStretch - 1) / kStretch);
+  parallelFor(
+      stretches.size(), nullptr,
+      [&](std::size_t k) {
+        Stretch& s = stretches[k];
+        const std::size_t first = k * kStretch, last = std::min(m.cells.size(), first + kStretch);
+        std::vector<std::uint8_t> accepted(last - first, 0);
+        std::vector<double> room(last - first, 1); // to the nearest limit, as a share of the way to the ideal
+        for (std::size_t i = 0; i < limits.limits.size(); ++i) {
+          const Limit& l = limits.limits[i];
+          Count& r = s.byLimit.emplace_back();
+          const auto& x = a.metrics[static_cast<std::size_t>(l.metric)].value;
+          for (std::size_t c = first; c < std::min(last, x.size()); ++c) {
+            const double v = x[c];
+            if (std::isnan(v) || !l.judges(c, m.cells.type[c])) continue;
+            // Beyond the ideal value, as an angle of 75 degrees in a wedge, there is room enough.
+            const double ideal = best[i][static_cast<std::size_t>(m.cells.type[c])];
+            if (const double way = std::abs(ideal - l.bound); way > 0)
+              room[c - first] = std::min(room[c - first], (l.atLeast ? v - l.bound : l.bound - v) / way);
+            r.worst = r.judged++ ? l.worse(r.worst, v) : v;
+            if (!l.beyond(v)) continue;
+            if (l.accepts(v)) {
+              ++r.accepted;
+              accepted[c - first] = 1;
+            } else {
+              ++r.failing;
+              a.failing[c] = 1;
+            }
+          }
+        }
+        for (std::size_t c = first; c < last; ++c) {
+          const ElementClass kind = a.failing[c]                  ? ElementClass::Failing
+                                    : room[c - first] < kPoorRoom ? ElementClass::Poor
+                                    : room[c - first] < kFairRoom ? ElementClass::Fair
+                                                                  : ElementClass::Good;
+          ++s.classes[static_cast<std::size_t>(kind)];
+          s.failing += a.failing[c];
+          s.accepted += accepted[c - first] && !a.failing[c];
+        }
+      },
+      1);
+  a.classes = {};
   a.failingCells = a.acceptedCells = 0;
-  for (std::size_t c = 0; c < a.failing.size(); ++c) {
-    a.failingCells += a.failing[c];
-    a.acceptedCells += accepted[c] && !a.failing[c];
+  for (const Stretch& s : stretches) {
+    for (std::size_t k = 0; k < s.classes.size(); ++k) a.classes[k] += s.classes[k];
+    a.failingCells += s.failing;
+    a.acceptedCells += s.accepted;
+  }
+  for (std::size_t i = 0; i < limits.limits.size(); ++i) {
+    LimitResult r{limits.limits[i]};
+    std::size_t judged = 0;
+    for (const Stretch& s : stretches) {
+      const Count& part = s.byLimit[i];
+      if (!part.judged) continue;
+      r.worst = judged ? r.limit.worse(r.worst, part.worst) : part.worst;
+      judged += part.judged;
+      r.failing += part.failing;
+      r.accepted += part.accepted;
+    }
+    if (!judged) continue; // no such cells: nothing to report
+    r.share = static_cast<double>(r.failing) / static_cast<double>(judged);
+    a.results.push_back(std::move(r));
   }
   a.notAllowedCells = 0;
   double ruledOut = 0, all = 0;

@@ -39,6 +39,7 @@ struct Limit {
   /// Of a cell that it judges; what is not known breaks nothing.
   bool beyond(double value) const { return atLeast ? value < bound : value > bound; }
   bool broken(std::size_t cell, ElementType type, double value) const { return judges(cell, type) && beyond(value); }
+  double worse(double a, double b) const { return atLeast ? std::min(a, b) : std::max(a, b); }
   /// Of a value that breaks the limit.
   bool accepts(double value) const { return accepted && (atLeast ? value >= accepted->to : value <= accepted->to); }
 };

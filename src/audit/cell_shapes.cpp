@@ -239,7 +239,8 @@ TESS_WIDE CellShapes solidShapes(ElementType linear, const std::array<Lanes3, 8>
         size[i] = norm(n[i]);
         area += 0.25 * size[i]; // each pair of opposite corner triangles makes up the face
       }
-      for (std::size_t i = 0; i < 4; ++i) r.taper = r.taper.min(choose(area > 0, size[i] / area, 0.0));
+      const Lanes smallest = size[0].min(size[1]).min(size[2].min(size[3]));
+      r.taper = r.taper.min(choose(area > 0, smallest / area, 0.0));
       for (std::size_t i = 0; i < 2; ++i) {
         const Lanes both = size[i] * size[i + 2];
         bend = bend.min(choose(both > 0, dot(n[i], n[i + 2]) / both, 1.0));

@@ -134,10 +134,10 @@ public:
     step();
     s.nonConforming = n.surplus;
     surplus();
-    for (std::size_t c = 0; c < m.cells.size(); ++c)
-      for (std::size_t f = 0; f < m.cells.faceCount(c); ++f)
-        if (n.cell[n.start[c] + f] < 0) m_free.push_back({static_cast<std::int32_t>(c), static_cast<std::uint32_t>(f)});
-    step();
+    m_free = parallelCollect<FreeFace>(m.cells.size(), m_progress, [&](std::size_t c, auto& list) {
+      for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k)
+        if (n.cell[k] < 0) list.push_back({static_cast<std::int32_t>(c), k - n.start[c]});
+    });
     edges();
     step();
     mismatches();
@@ -167,11 +167,11 @@ private:
     for (std::size_t i = 0; i < std::min(count, kPlaces); ++i) f.places.push_back(place(i));
     s.flaws.push_back(std::move(f));
   }
-  std::vector<std::int32_t> corners(const FreeFace& f) const {
-    std::vector<std::int32_t> v;
-    const auto c = static_cast<std::size_t>(f.cell);
-    for (auto i : m.cells.faceCorners(c, f.face)) v.push_back(m.cells.of(c)[static_cast<std::size_t>(i)]);
-    return v;
+  /// Cells of which `is` holds.
+  template <class Is> std::vector<std::int32_t> cellsThat(Is&& is) const {
+    return parallelCollect<std::int32_t>(m.cells.size(), m_progress, [&](std::size_t c, auto& list) {
+      if (is(c)) list.push_back(static_cast<std::int32_t>(c));
+    });
   }
 
   void cells(const std::array<MetricValues, kMetrics>& metrics) {
@@ -188,12 +188,9 @@ private:
           if (v[i] == v[k]) b |= 2;
       if (poly && !closed(c)) b |= 4;
     });
-    std::vector<std::int32_t> inverted, repeated, open;
-    for (std::size_t c = 0; c < bad.size(); ++c) {
-      if (bad[c] & 1) inverted.push_back(static_cast<std::int32_t>(c));
-      if (bad[c] & 2) repeated.push_back(static_cast<std::int32_t>(c));
-      if (bad[c] & 4) open.push_back(static_cast<std::int32_t>(c));
-    }
+    const auto inverted = cellsThat([&](std::size_t c) { return bad[c] & 1; }),
+               repeated = cellsThat([&](std::size_t c) { return bad[c] & 2; }),
+               open = cellsThat([&](std::size_t c) { return bad[c] & 4; });
     s.inverted = inverted.size();
     s.repeatedCorners = repeated.size();
     s.openCells = open.size();
@@ -269,8 +266,7 @@ private:
       auto key() const { return std::tie(edge, region, sense); }
       bool operator<(const Side& o) const { return key() < o.key(); }
     };
-    std::vector<Side> sides;
-    auto add = [&](std::size_t c, std::size_t f) {
+    auto add = [&](std::size_t c, std::size_t f, std::vector<Side>& sides) {
       const auto q = m.cells.of(c);
       const auto ring = m.cells.faceCorners(c, f);
       for (std::size_t i = 0; i < ring.size(); ++i) {
@@ -279,14 +275,18 @@ private:
         sides.push_back({edgeKey(a, b), m.cellRegion[c], a < b ? 1 : -1});
       }
     };
-    for (const auto& f : m_free) add(static_cast<std::size_t>(f.cell), f.face);
+    auto sides = parallelCollect<Side>(m_free.size(), m_progress, [&](std::size_t i, auto& list) {
+      add(static_cast<std::size_t>(m_free[i].cell), m_free[i].face, list);
+    });
     const std::size_t outer = sides.size();
-    if (m.regions.size() > 1)
-      for (std::size_t c = 0; c < m.cells.size(); ++c)
-        for (std::size_t f = 0; f < m.cells.faceCount(c); ++f)
-          if (const auto o = n.cell[n.start[c] + f];
-              o >= 0 && m.cellRegion[static_cast<std::size_t>(o)] != m.cellRegion[c])
-            add(c, f);
+    if (m.regions.size() > 1) {
+      const auto inner = parallelCollect<Side>(m.cells.size(), m_progress, [&](std::size_t c, auto& list) {
+        for (std::uint32_t k = n.start[c]; k < n.start[c + 1]; ++k)
+          if (const auto o = n.cell[k]; o >= 0 && m.cellRegion[static_cast<std::size_t>(o)] != m.cellRegion[c])
+            add(c, k - n.start[c], list);
+      });
+      sides.insert(sides.end(), inner.begin(), inner.end());
+    }
     std::vector<std::uint64_t> open, crowded;
     auto own = [&](std::uint64_t edge) { // may be an edge of the part, of which any number of faces may meet
       for (auto v : {edge >> 32, edge & 0xffffffff})
@@ -324,14 +324,36 @@ private:
          "edges have more than two faces of one boundary", [&](std::size_t i) { return middle(crowded[i]); });
   }
 
+  /// Corners of the free faces, one after the other.
+  struct Rings {
+    std::vector<std::size_t> start;
+    std::vector<std::int32_t> node;
+    std::size_t size() const { return start.size() - 1; }
+    std::span<const std::int32_t> operator[](std::size_t i) const {
+      return {node.data() + start[i], start[i + 1] - start[i]};
+    }
+  };
+  Rings rings() const {
+    Rings r;
+    r.start.assign(1, 0);
+    for (const auto& f : m_free)
+      r.start.push_back(r.start.back() + m.cells.faceCorners(static_cast<std::size_t>(f.cell), f.face).size());
+    r.node.resize(r.start.back());
+    parallelFor(m_free.size(), m_progress, [&](std::size_t i) {
+      const auto c = static_cast<std::size_t>(m_free[i].cell);
+      std::size_t k = r.start[i];
+      for (auto x : m.cells.faceCorners(c, m_free[i].face)) r.node[k++] = m.cells.of(c)[static_cast<std::size_t>(x)];
+    });
+    return r;
+  }
+
   /// Free faces that should be inner ones: those that lie on other free faces but have other corners.
   void mismatches() {
-    std::vector<std::vector<std::int32_t>> ring(m_free.size());
+    const Rings ring = rings();
     std::vector<Vec3> middle(m_free.size()), normal(m_free.size());
     std::vector<double> width(m_free.size());
-    for (std::size_t i = 0; i < m_free.size(); ++i) {
-      ring[i] = corners(m_free[i]);
-      const auto& q = ring[i];
+    parallelFor(m_free.size(), m_progress, [&](std::size_t i) {
+      const auto q = ring[i];
       middle[i] = normal[i] = Vec3::Zero();
       for (auto v : q) middle[i] += at(v) / static_cast<double>(q.size());
       for (std::size_t k = 0; k < q.size(); ++k) {
@@ -339,7 +361,7 @@ private:
         width[i] = std::max(width[i], (at(q[k]) - at(q[(k + 1) % q.size()])).norm());
       }
       if (normal[i].norm() > 0) normal[i].normalize();
-    }
+    });
     std::vector<std::uint8_t> bad(m_free.size(), 0);
     byCorners(ring, bad);
     step();
@@ -353,15 +375,27 @@ private:
          "faces lie on others without sharing their corners", [&](std::size_t i) { return middle[found[i]]; });
   }
 
-  /// Hollows with no more faces than an element has: what is missing there is one. Real ones are meshed by more.
-  void hollows(const std::vector<std::vector<std::int32_t>>& ring, const std::vector<Vec3>& middle,
-               const std::vector<std::uint8_t>& bad) {
-    constexpr std::size_t kFaces = 6;
-    std::vector<std::pair<std::uint64_t, std::uint32_t>> uses;
-    for (std::size_t i = 0; i < ring.size(); ++i)
-      for (std::size_t k = 0; k < ring[i].size(); ++k)
-        uses.push_back({edgeKey(ring[i][k], ring[i][(k + 1) % ring[i].size()]), static_cast<std::uint32_t>(i)});
+  struct Use {
+    std::uint64_t edge;
+    std::uint32_t face;
+    bool operator<(const Use& o) const { return std::tie(edge, face) < std::tie(o.edge, o.face); }
+  };
+  /// Edges of those rings of which `of` holds, each with its face, sorted.
+  template <class Of> std::vector<Use> edgesOf(const Rings& ring, Of&& of) const {
+    auto uses = parallelCollect<Use>(ring.size(), m_progress, [&](std::size_t i, auto& list) {
+      const auto q = ring[i];
+      if (of(i))
+        for (std::size_t k = 0; k < q.size(); ++k)
+          list.push_back({edgeKey(q[k], q[(k + 1) % q.size()]), static_cast<std::uint32_t>(i)});
+    });
     parallelSort(uses.begin(), uses.end());
+    return uses;
+  }
+
+  /// Hollows with no more faces than an element has: what is missing there is one. Real ones are meshed by more.
+  void hollows(const Rings& ring, const std::vector<Vec3>& middle, const std::vector<std::uint8_t>& bad) {
+    constexpr std::size_t kFaces = 6;
+    const auto uses = edgesOf(ring, [](std::size_t) { return true; });
     std::vector<std::uint32_t> up(ring.size());
     std::iota(up.begin(), up.end(), 0);
     auto root = [&](std::uint32_t i) {
@@ -369,8 +403,8 @@ private:
       return i;
     };
     for (std::size_t i = 1; i < uses.size(); ++i)
-      if (uses[i].first == uses[i - 1].first) {
-        const auto a = root(uses[i].second), b = root(uses[i - 1].second);
+      if (uses[i].edge == uses[i - 1].edge) {
+        const auto a = root(uses[i].face), b = root(uses[i - 1].face);
         up[std::max(a, b)] = std::min(a, b);
       }
     std::vector<std::uint32_t> size(ring.size(), 0);
@@ -393,88 +427,76 @@ private:
   }
 
   /// A quadrilateral against triangles, and two triangles against two along the other diagonal.
-  void byCorners(const std::vector<std::vector<std::int32_t>>& ring, std::vector<std::uint8_t>& bad) const {
-    std::unordered_map<FaceKey, std::size_t, FaceKeyHash> triangles;
-    bool quads = false;
-    for (std::size_t i = 0; i < ring.size(); ++i)
-      if (ring[i].size() == 3)
-        triangles.emplace(faceKey(ring[i]), i);
-      else
-        quads = true;
-    if (quads)
-      for (std::size_t i = 0; i < ring.size(); ++i) {
-        if (ring[i].size() != 4) continue;
-        for (std::size_t gone = 0; gone < 4; ++gone) {
-          std::vector<std::int32_t> three;
-          for (std::size_t k = 0; k < 4; ++k)
-            if (k != gone) three.push_back(ring[i][k]);
-          if (auto it = triangles.find(faceKey(three)); it != triangles.end()) bad[i] = bad[it->second] = 1;
-        }
-      }
+  void byCorners(const Rings& ring, std::vector<std::uint8_t>& bad) const {
+    auto triangle = [&](std::size_t i) { return ring[i].size() == 3; };
+    if (ring.node.size() != 3 * ring.size()) againstTriangles(ring, bad);
     // Pairs of triangles at a common edge, by their four corners.
-    struct Use {
-      std::uint64_t edge;
-      std::size_t face;
+    struct Pair {
+      FaceKey four;
+      std::uint32_t a, b;
+      auto key() const { return std::tie(four.v, a, b); }
+      bool operator<(const Pair& o) const { return key() < o.key(); }
     };
-    std::vector<Use> uses;
-    for (std::size_t i = 0; i < ring.size(); ++i)
-      if (ring[i].size() == 3)
-        for (std::size_t k = 0; k < 3; ++k) uses.push_back({edgeKey(ring[i][k], ring[i][(k + 1) % 3]), i});
-    parallelSort(uses.begin(), uses.end(),
-                 [](const Use& a, const Use& b) { return std::tie(a.edge, a.face) < std::tie(b.edge, b.face); });
-    std::unordered_map<FaceKey, std::vector<std::array<std::size_t, 2>>, FaceKeyHash> pairs;
-    auto fourOf = [&](std::size_t a, std::size_t b) {
-      std::vector<std::int32_t> v = ring[a];
-      for (auto x : ring[b])
-        if (std::find(v.begin(), v.end(), x) == v.end()) v.push_back(x);
-      return v;
-    };
-    pairs.reserve(uses.size());
-    for (std::size_t i = 0, j; i < uses.size(); i = j) {
-      for (j = i; j < uses.size() && uses[j].edge == uses[i].edge; ++j)
-        ;
-      for (std::size_t a = i; a < j; ++a)
-        for (std::size_t b = a + 1; b < std::min(j, a + 8); ++b) {
-          const auto four = fourOf(uses[a].face, uses[b].face);
-          if (four.size() != 4) continue;
-          auto& list = pairs[faceKey(four)];
-          for (const auto& other : list) {
-            const std::size_t all[4] = {uses[a].face, uses[b].face, other[0], other[1]};
-            if (all[0] == all[2] || all[0] == all[3] || all[1] == all[2] || all[1] == all[3]) continue;
-            double volume = 0; // below 0 or none at all: a void, not an element that hangs free
-            for (auto f : all)
-              volume += (at(ring[f][0]) - at(ring[all[0]][0]))
-                            .dot((at(ring[f][1]) - at(ring[all[0]][0])).cross(at(ring[f][2]) - at(ring[all[0]][0])));
-            const double extent = std::pow((at(ring[all[0]][0]) - at(ring[all[0]][1])).norm(), 3);
-            if (volume > 1e-9 * extent) continue;
-            for (auto f : all) bad[f] = 1;
-          }
-          list.push_back({uses[a].face, uses[b].face});
+    const auto uses = edgesOf(ring, triangle);
+    auto pairs = parallelCollect<Pair>(uses.size(), m_progress, [&](std::size_t a, auto& list) {
+      for (std::size_t b = a + 1; b < std::min(uses.size(), a + 8) && uses[b].edge == uses[a].edge; ++b) {
+        const auto p = ring[uses[a].face], q = ring[uses[b].face];
+        std::vector<std::int32_t> four(p.begin(), p.end());
+        for (auto x : q)
+          if (std::find(p.begin(), p.end(), x) == p.end()) four.push_back(x);
+        if (four.size() == 4) list.push_back({faceKey(four), uses[a].face, uses[b].face});
+      }
+    });
+    parallelSort(pairs.begin(), pairs.end());
+    for (std::size_t i = 0, j; i < pairs.size(); i = j) {
+      for (j = i + 1; j < pairs.size() && pairs[j].four == pairs[i].four; ++j)
+        for (std::size_t k = i; k < j; ++k) {
+          const std::size_t all[4] = {pairs[j].a, pairs[j].b, pairs[k].a, pairs[k].b};
+          if (all[0] == all[2] || all[0] == all[3] || all[1] == all[2] || all[1] == all[3]) continue;
+          double volume = 0; // below 0 or none at all: a void, not an element that hangs free
+          const Vec3& o = at(ring[all[0]][0]);
+          for (auto f : all) volume += (at(ring[f][0]) - o).dot((at(ring[f][1]) - o).cross(at(ring[f][2]) - o));
+          const double extent = std::pow((o - at(ring[all[0]][1])).norm(), 3);
+          if (volume > 1e-9 * extent) continue;
+          for (auto f : all) bad[f] = 1;
         }
     }
   }
 
+  /// A quadrilateral and the triangles with three of its corners.
+  void againstTriangles(const Rings& ring, std::vector<std::uint8_t>& bad) const {
+    std::unordered_map<FaceKey, std::size_t, FaceKeyHash> triangles;
+    for (std::size_t i = 0; i < ring.size(); ++i)
+      if (ring[i].size() == 3) triangles.emplace(faceKey(ring[i]), i);
+    if (triangles.empty()) return;
+    for (std::size_t i = 0; i < ring.size(); ++i) {
+      const auto q = ring[i];
+      if (q.size() != 4) continue;
+      for (std::size_t gone = 0; gone < 4; ++gone) {
+        const std::array<std::int32_t, 3> three{q[(gone + 1) % 4], q[(gone + 2) % 4], q[(gone + 3) % 4]};
+        if (auto it = triangles.find(faceKey(three)); it != triangles.end()) bad[i] = bad[it->second] = 1;
+      }
+    }
+  }
+
   /// Faces whose middle lies on another one that looks the other way.
-  void byPlace(const std::vector<std::vector<std::int32_t>>& ring, const std::vector<Vec3>& middle,
-               const std::vector<Vec3>& normal, const std::vector<double>& width,
-               std::vector<std::uint8_t>& bad) const {
+  void byPlace(const Rings& ring, const std::vector<Vec3>& middle, const std::vector<Vec3>& normal,
+               const std::vector<double>& width, std::vector<std::uint8_t>& bad) const {
     struct Triangle {
       std::array<Vec3, 3> p;
       std::uint32_t face;
     };
-    std::vector<Triangle> triangles;
-    std::vector<Box> boxes;
-    for (std::size_t i = 0; i < ring.size(); ++i)
-      for (std::size_t k = 0; k < (ring[i].size() == 3 ? 1 : ring[i].size()); ++k) {
-        const auto& q = ring[i];
-        Triangle t{{at(q[k]), at(q[(k + 1) % q.size()]), q.size() == 3 ? at(q[2]) : middle[i]},
-                   static_cast<std::uint32_t>(i)};
-        Box b;
-        for (const Vec3& p : t.p) b.add(p);
-        boxes.push_back(b);
-        triangles.push_back(t);
-      }
+    const auto triangles = parallelCollect<Triangle>(ring.size(), m_progress, [&](std::size_t i, auto& list) {
+      const auto q = ring[i];
+      for (std::size_t k = 0; k < (q.size() == 3 ? 1 : q.size()); ++k)
+        list.push_back({{at(q[k]), at(q[(k + 1) % q.size()]), q.size() == 3 ? at(q[2]) : middle[i]},
+                        static_cast<std::uint32_t>(i)});
+    });
     if (triangles.empty()) return;
+    std::vector<Box> boxes(triangles.size());
+    parallelFor(triangles.size(), m_progress, [&](std::size_t i) {
+      for (const Vec3& p : triangles[i].p) boxes[i].add(p);
+    });
     Bvh tree(boxes);
     const auto together = regionsTogether();
     std::vector<std::int32_t> original(m.twins.empty() ? 0 : m.nodes.size());
@@ -482,7 +504,7 @@ private:
     for (const auto& t : m.twins) original[static_cast<std::size_t>(t[1])] = t[0];
     auto meant = [&](std::size_t a, std::size_t b) { // the two sides of bodies kept apart
       auto key = [&](std::size_t f) {
-        auto v = ring[f];
+        std::vector<std::int32_t> v(ring[f].begin(), ring[f].end());
         if (!original.empty())
           for (auto& x : v) x = original[static_cast<std::size_t>(x)];
         return faceKey(v);
@@ -560,9 +582,7 @@ private:
         }
       }
     });
-    std::vector<std::int32_t> found;
-    for (std::size_t c = 0; c < bad.size(); ++c)
-      if (bad[c]) found.push_back(static_cast<std::int32_t>(c));
+    const auto found = cellsThat([&](std::size_t c) { return bad[c] != 0; });
     s.oddMidNodes = found.size();
     note(s.oddMidNodes, "element has a mid node that its neighbour lacks",
          "elements have mid nodes that their neighbours lack", [&](std::size_t i) { return centre(found[i]); });
