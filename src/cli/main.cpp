@@ -695,9 +695,12 @@ int compareCommand(const std::vector<std::string>& paths, int threads, bool yes,
       row["peak_memory_bytes"] = j["peak_memory_bytes"];
       row["min_dihedral"] = j["metrics"]["min_dihedral"]["min"];
       row["verdict"] = j["verdict"]["sentence"];
-      std::printf("%-22s %-12zu %-12zu %-9.3g %-9.0f %-13.3g %s\n", name.c_str(), row["elements"].get<std::size_t>(),
+      // Of a mesh without a known angle, as one of faces only, there is nothing to say.
+      const std::string angle =
+          row["min_dihedral"].is_number() ? formatNumber(row["min_dihedral"].get<double>(), 3) : "-";
+      std::printf("%-22s %-12zu %-12zu %-9.3g %-9.0f %-13s %s\n", name.c_str(), row["elements"].get<std::size_t>(),
                   row["nodes"].get<std::size_t>(), row["seconds"].get<double>(),
-                  row["peak_memory_bytes"].get<double>() / 1e6, row["min_dihedral"].get<double>(),
+                  row["peak_memory_bytes"].get<double>() / 1e6, angle.c_str(),
                   row["verdict"].get<std::string>().c_str());
     } else
       std::printf("%-22s no mesh\n", name.c_str());

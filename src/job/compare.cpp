@@ -125,6 +125,10 @@ std::vector<CompareRow> compareRuns(const std::vector<const RunResult*>& runs) {
   return table;
 }
 
+namespace {
+std::string orAsInFile(const std::string& said) { return said.empty() ? "as by itself" : said; }
+} // namespace
+
 std::vector<RuleDifference> differingRules(const Brief& a, const Brief& b) {
   std::vector<Rule> x = a.rules, y = b.rules;
   for (std::size_t i = 0; i < x.size();) { // those in both go
@@ -137,6 +141,10 @@ std::vector<RuleDifference> differingRules(const Brief& a, const Brief& b) {
     x.erase(x.begin() + static_cast<std::ptrdiff_t>(i));
   }
   std::vector<RuleDifference> r;
+  if (a.partPath() != b.partPath()) r.push_back({"part " + a.partFile, "part " + b.partFile});
+  if (a.unit != b.unit) r.push_back({"unit " + orAsInFile(a.unit), "unit " + orAsInFile(b.unit)});
+  if (a.facetAngle != b.facetAngle)
+    r.push_back({"sharp edges from " + orAsInFile(a.facetAngle), "sharp edges from " + orAsInFile(b.facetAngle)});
   for (const auto& rule : x) {
     // The same rule, changed: of the same kind on the same target, or with the same name.
     auto same = [&](const Rule& o) {

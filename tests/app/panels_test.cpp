@@ -438,6 +438,44 @@ TEST(Scene, facesAndEdgesOfChosenCellsAreDrawnOnce) {
   EXPECT_EQ(linesOf(drawn).size(), edges.size());
 }
 
+TEST(Scene, aConcavePolyhedronIsCutAlongItsTrueOutline) {
+  // A comb of two teeth, one long: cut across it is one piece, or one for each tooth that is met.
+  const std::vector<std::array<double, 2>> outline{{0, 0}, {5, 0}, {5, 4}, {4, 4}, {4, 1}, {1, 1}, {1, 2}, {0, 2}};
+  const auto n = static_cast<std::int32_t>(outline.size());
+  Mesh m;
+  for (double z : {0.0, 2.0})
+    for (const auto& p : outline) m.nodes.push_back({p[0], p[1], z});
+  std::vector<std::vector<std::int32_t>> faces(2);
+  for (std::int32_t i = 0; i < n; ++i) {
+    faces[0].push_back(n - 1 - i);
+    faces[1].push_back(n + i);
+    faces.push_back({i, (i + 1) % n, n + (i + 1) % n, n + i});
+  }
+  m.cells.addPolyhedron(faces);
+  auto cut = [&](const Vec3& at, const Vec3& normal) {
+    const auto drawn = cutPolygons(m, {at, normal}, {0}, [](std::size_t) { return QColor(Qt::black); });
+    double area = 0;
+    auto ids = vtkSmartPointer<vtkIdList>::New();
+    for (drawn->GetPolys()->InitTraversal(); drawn->GetPolys()->GetNextCell(ids);) {
+      Vec3 sum = Vec3::Zero(), p[2], o;
+      drawn->GetPoint(ids->GetId(0), o.data());
+      for (vtkIdType k = 1; k + 1 < ids->GetNumberOfIds(); ++k) {
+        drawn->GetPoint(ids->GetId(k), p[0].data());
+        drawn->GetPoint(ids->GetId(k + 1), p[1].data());
+        sum += (p[0] - o).cross(p[1] - o) / 2;
+      }
+      area += sum.norm(); // what lies outside the outline would be counted on top
+    }
+    return area;
+  };
+  EXPECT_NEAR(cut({0, 0, 1}, Vec3::UnitZ()), 9, 1e-6);     // the whole outline
+  EXPECT_NEAR(cut({0, 1.5, 0}, Vec3::UnitY()), 4, 1e-6);   // both teeth, apart
+  EXPECT_NEAR(cut({0, 0.5, 0}, Vec3::UnitY()), 10, 1e-6);  // the back
+  EXPECT_NEAR(cut({0, 3, 0}, Vec3::UnitY()), 2, 1e-6);     // the long tooth
+  EXPECT_NEAR(cut({0.5, 0, 0}, Vec3::UnitX()), 4, 1e-6);   // along the short tooth
+  EXPECT_NEAR(cut({0, 0, 0.25}, -Vec3::UnitZ()), 9, 1e-6); // from the other side
+}
+
 TEST(Scene, linesOfASurfaceAreTheSidesOfItsElements) {
   const Part part = [] {
     auto p = loadPart(demo("saddle-clamp.step"));

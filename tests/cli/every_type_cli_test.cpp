@@ -125,3 +125,22 @@ TEST(EveryTypeVerbs, meshesOfAllFormatsAreParts) {
   EXPECT_EQ(version.code, 0);
   EXPECT_EQ(version.text.substr(0, 7), "tessel ");
 }
+
+TEST(EveryTypeVerbs, compareStandsMeshesOfDifferentTypesSideBySide) {
+  TempFolder dir;
+  auto brief = [&](const std::string& name, const Mesh& m) {
+    EXPECT_FALSE(writeVtu(m, dir / (name + ".vtu"), 1));
+    return q(dir.write(name + ".brief", "format = 1\n[part]\nfile = \"" + name +
+                                            ".vtu\"\n[[rule]]\nis = \"take_mesh\"\n[[rule]]\nis = \"judge\"\n"));
+  };
+  const Mesh hexahedra = bar(Filling::Hexahedra), hybrid = bar(Filling::Hybrid, 2);
+  const Said s = run("compare " + brief("hexahedra", hexahedra) + " " + brief("hybrid", hybrid) + " --report " +
+                     q(dir / "r.json"));
+  EXPECT_EQ(s.code, 0) << s.text;
+  EXPECT_NE(s.text.find("part hexahedra.vtu -> part hybrid.vtu"), std::string::npos) << s.text;
+  const auto j = nlohmann::json::parse(*readFile(dir / "r.json"))["alternatives"];
+  ASSERT_EQ(j.size(), 2u);
+  EXPECT_EQ(j[0]["elements"], hexahedra.cells.size());
+  EXPECT_EQ(j[1]["elements"], hybrid.cells.size());
+  EXPECT_EQ(j[1]["nodes"], hybrid.nodes.size());
+}

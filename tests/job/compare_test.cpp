@@ -39,6 +39,18 @@ TEST(Compare, namesChangedAddedAndRemovedRulesOnce) {
   EXPECT_EQ(differingRules(a, b).size(), 3u);
 }
 
+TEST(Compare, aDifferentPartIsADifference) {
+  Brief a, b;
+  a.partFile = "clamp.step";
+  b.partFile = "clamp_2.step";
+  b.unit = "inch";
+  const auto d = differingRules(a, b);
+  ASSERT_EQ(d.size(), 2u);
+  EXPECT_EQ(d[0].first, "part clamp.step");
+  EXPECT_EQ(d[0].second, "part clamp_2.step");
+  EXPECT_EQ(d[1].second, "unit inch");
+}
+
 TEST(Compare, marksTheBetterRun) {
   auto good = runOf(demo("keel-bracket.brief"));
   auto bad = good;
