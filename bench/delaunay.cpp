@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Delaunay kernel alone: bench_delaunay --points N --cloud cube|ball --threads T. Prints one JSON line.
-#include "mesher/delaunay.h"
+#include "mesher/tets/delaunay.h"
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>

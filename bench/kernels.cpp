@@ -3,7 +3,7 @@
 #include "base/predicates.h"
 #include "geometry/kernel_shape.h"
 #include "mesher/mesher.h"
-#include "mesher/tet.h"
+#include "mesher/tets/tet.h"
 #include "size/part_size.h"
 #include <benchmark/benchmark.h>
 #include <random>

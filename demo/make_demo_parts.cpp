@@ -48,6 +48,8 @@
 
 namespace {
 
+constexpr double kPi = 3.14159265358979323846;
+
 using Test = std::function<bool(const BRepAdaptor_Surface&, const gp_Pnt&)>;
 struct Tag {
   std::string name;
@@ -85,23 +87,29 @@ TopoDS_Shape round(const TopoDS_Shape& s, double r, const std::function<bool(con
   return f.Shape();
 }
 
-bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std::vector<Tag>& tags,
-               const std::string& path) {
+struct Body {
+  TopoDS_Shape solid;
+  std::string name;
+};
+
+bool writeStep(const std::vector<Body>& bodies, const std::vector<Tag>& tags, const std::string& path) {
   Handle(TDocStd_Document) doc = new TDocStd_Document("BinXCAF");
   auto shapes = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
   auto colors = XCAFDoc_DocumentTool::ColorTool(doc->Main());
-  TDF_Label label = shapes->AddShape(solid, false);
-  TDataStd_Name::Set(label, product.c_str());
-  colors->SetColor(label, Quantity_Color(0.72, 0.70, 0.66, Quantity_TOC_sRGB), XCAFDoc_ColorGen);
   std::vector<std::pair<TopoDS_Face, std::string>> named;
-  for (TopExp_Explorer ex(solid, TopAbs_FACE); ex.More(); ex.Next()) {
-    const TopoDS_Face& f = TopoDS::Face(ex.Current());
-    BRepAdaptor_Surface s(f);
-    for (const auto& t : tags) {
-      if (!t.test(s, middle(f))) continue;
-      named.push_back({f, t.name});
-      colors->SetColor(shapes->AddSubShape(label, f), t.color, XCAFDoc_ColorSurf);
-      break;
+  for (const Body& b : bodies) {
+    TDF_Label label = shapes->AddShape(b.solid, false);
+    TDataStd_Name::Set(label, b.name.c_str());
+    colors->SetColor(label, Quantity_Color(0.72, 0.70, 0.66, Quantity_TOC_sRGB), XCAFDoc_ColorGen);
+    for (TopExp_Explorer ex(b.solid, TopAbs_FACE); ex.More(); ex.Next()) {
+      const TopoDS_Face& f = TopoDS::Face(ex.Current());
+      BRepAdaptor_Surface s(f);
+      for (const auto& t : tags) {
+        if (!t.test(s, middle(f))) continue;
+        named.push_back({f, t.name});
+        colors->SetColor(shapes->AddSubShape(label, f), t.color, XCAFDoc_ColorSurf);
+        break;
+      }
     }
   }
   STEPCAFControl_Writer writer;
@@ -117,6 +125,10 @@ bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std:
   }
   std::printf("%s: %d of %zu face names\n", path.c_str(), done, named.size());
   return writer.Write(path.c_str()) == IFSelect_RetDone;
+}
+bool writeStep(const TopoDS_Shape& solid, const std::string& product, const std::vector<Tag>& tags,
+               const std::string& path) {
+  return writeStep(std::vector<Body>{{solid, product}}, tags, path);
 }
 
 void writeStl(const TopoDS_Shape& s, const std::string& path, double deflection) {
@@ -259,6 +271,26 @@ TopoDS_Shape keelBracket() {
   return soleSolid(s);
 }
 
+/// A curved block of ballast between two end plates, that follows the hull; a bolt goes through the keel plate.
+std::vector<Body> ballastBlock() {
+  const double inner = 60, outer = 90, length = 80, half = kPi / 6;
+  const gp_Ax1 hull(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0));
+  BRepBuilderAPI_MakeWire w;
+  const gp_Pnt p[4] = {{0, 0, inner}, {length, 0, inner}, {length, 0, outer}, {0, 0, outer}};
+  for (int k = 0; k < 4; ++k) w.Add(BRepBuilderAPI_MakeEdge(p[k], p[(k + 1) % 4]).Edge());
+  gp_Trsf turn;
+  turn.SetRotation(hull, -half);
+  const TopoDS_Shape profile = BRepBuilderAPI_MakeFace(w.Wire()).Face().Moved(TopLoc_Location(turn));
+  const TopoDS_Shape block = BRepPrimAPI_MakeRevol(profile, hull, 2 * half).Shape();
+  TopoDS_Shape keel = BRepPrimAPI_MakeBox(gp_Pnt(-16, -56, 30), gp_Pnt(0, 56, 98)).Shape();
+  keel = cut(keel, cylinder({-20, 0, 42}, {1, 0, 0}, 5, 30));
+  keel = round(soleSolid(keel), 12, [](const gp_Pnt& m, const gp_Pnt& end) {
+    return std::abs(std::abs(m.Y()) - 56) < 1e-6 && std::abs(m.Z() - end.Z()) < 1e-6 && m.Z() > 90;
+  });
+  const TopoDS_Shape nose = BRepPrimAPI_MakeBox(gp_Pnt(length, -50, 46), gp_Pnt(length + 12, 50, 94)).Shape();
+  return {{block, "ballast"}, {soleSolid(keel), "keel plate"}, {nose, "nose plate"}};
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -294,6 +326,16 @@ int main(int argc, char** argv) {
                   {"bolt hole", ochre,
                    [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5) || isCylinder(s, 4); }}},
                  dir + "keel-bracket.step") &&
+       ok;
+  ok = writeStep(
+           ballastBlock(),
+           {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 5); }},
+            {"hull side", teal, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 90); }},
+            {"foot", moss,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z() - 30) < 1e-6; }},
+            {"nose", plum,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 92) < 1e-6; }}},
+           dir + "ballast-block.step") &&
        ok;
   return ok ? 0 : 1;
 }

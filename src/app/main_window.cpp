@@ -8,6 +8,7 @@
 #include "base/file.h"
 #include "base/memory.h"
 #include "base/units.h"
+#include "job/fills.h"
 #include "job/improve.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
@@ -842,7 +843,13 @@ void MainWindow::addRule(const std::string& kind, const std::map<std::string, st
   if (!m_part) return;
   m_notice->dismiss("say");
   const RuleKind* known = ruleKind(kind);
-  if (kind == "everywhere" || kind == "judge" || kind == "fill") // one counts: it is changed where it is there
+  // Cards that fill some bodies stand beside that for everything.
+  const auto bodies = std::find_if(m_groups.begin(), m_groups.end(), [](const auto& g) { return g.dim == Dim::Body; });
+  if (kind == "fill" && values.empty() && bodies != m_groups.end()) {
+    const std::map<std::string, std::string> some{{"what", bodies->name}, {"with", "mapped"}};
+    return addRule(kind, some);
+  }
+  if (kind == "everywhere" || kind == "judge" || (kind == "fill" && !values.count("what"))) // it is changed where it is
     for (std::size_t i = 0; i < m_doc.brief().rules.size(); ++i)
       if (const Rule& r = m_doc.brief().rules[i]; r.kind == kind && !r.off) {
         const int at = static_cast<int>(i);
@@ -870,6 +877,7 @@ void MainWindow::addRule(const std::string& kind, const std::map<std::string, st
           r.values["path"] = file.stem().string() + (holdsMesh(m_part->path) ? "-1.inp" : ".inp");
           r.values["format"] = "inp";
         }
+        if (kind == "fill") r.values["order"] = std::to_string(orderOf(b));
         for (const auto& [key, value] : values) r.values[key] = value;
         if (kind == "hand_over" && values.count("path")) r.values.erase("format"); // by the path's ending
         b.rules.push_back(r);

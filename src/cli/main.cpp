@@ -186,7 +186,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 }
 
 struct MeshArgs {
-  std::string input, part, size, min, max, growth, turn, bridge, slender, order, report, page, unit, accept;
+  std::string input, part, size, min, max, growth, turn, bridge, slender, order, fill, report, page, unit, accept;
   std::vector<std::string> out, set;
   int threads = 0;
   bool quiet = false, json = false, yes = false, gate = false;
@@ -252,6 +252,11 @@ Result<Brief> briefOf(const MeshArgs& a) {
     brief.rules.push_back({kind, {{key, value}}, "", false, {}});
   };
   for (const MeshOption& o : kMeshOptions) set(o.kind, o.key, a.*o.text);
+  if (!a.fill.empty()) { // of everything, whatever cards say of some bodies
+    for (auto& r : brief.rules)
+      if (r.kind == "fill") r.values["with"] = a.fill;
+    set("fill", "with", a.fill);
+  }
   if (!a.unit.empty()) brief.unit = a.unit;
   for (const auto& s : a.set)
     if (auto p = setValue(brief, s)) return *p;
@@ -265,8 +270,8 @@ Result<Brief> briefOf(const MeshArgs& a) {
 Result<Part> partOf(Brief& brief, const MeshArgs& a, const LoadOptions& options, Progress& progress, bool take) {
   auto opened = openPart(brief.partPath(), options, &progress);
   if (!opened) return opened.problem();
-  const bool anew =
-      std::any_of(kMeshOptions.begin(), kMeshOptions.end(), [&](const MeshOption& o) { return !(a.*o.text).empty(); });
+  const bool anew = !a.fill.empty() || std::any_of(kMeshOptions.begin(), kMeshOptions.end(),
+                                                   [&](const MeshOption& o) { return !(a.*o.text).empty(); });
   if (!isBrief(a.input)) brief = withRulesOf(std::move(brief), *opened, take && !anew);
   if (!take && brief.first("take_mesh"))
     return usage("the brief takes the mesh as it is, whatever the sizes", "switch the rule 'take_mesh' off");
@@ -939,6 +944,7 @@ int main(int argc, char** argv) {
     c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
     c->add_option("--slender", m.slender, "longest edge against the thickness of its wall; 0 lets elements be flat");
     c->add_option("--order", m.order, "1 or 2")->check(notEmpty);
+    c->add_option("--fill", m.fill, "what all bodies are filled with: tetrahedra or mapped")->check(notEmpty);
     c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
     c->add_option("--unit", m.unit, "take the part file's numbers in this unit")->check(notEmpty);
   }

@@ -204,7 +204,6 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
     add(Severity::Warning, "brief.unknown-key", "the key '" + k + "' is not known", b.path,
         "remove it, or check its spelling; it is kept");
   std::map<std::string, int> names;
-  int fills = 0;
   for (std::size_t i = 0; i < b.rules.size(); ++i) {
     const Rule& rule = b.rules[i];
     std::string where = "rule " + std::to_string(i + 1) + " (" + rule.kind + ")";
@@ -241,12 +240,6 @@ std::vector<Problem> validateBrief(const Brief& asWritten, const std::string& un
         p.fault = Fault::Usage;
         r.push_back(p);
       }
-    if (const std::string what = rule.get("what"); rule.kind == "fill" && what != "everything" && what != "everywhere")
-      add(Severity::Warning, "rule.not-yet", "'" + what + "' is not looked at: the whole part is filled like this",
-          where, "take it out; methods for some bodies only are not there yet");
-    if (rule.kind == "fill" && !rule.off && ++fills == 2)
-      add(Severity::Warning, "rule.twice", "only the first rule 'fill' counts", where,
-          "take it out, or change the first one");
     if (rule.kind == "group" && names[rule.get("name")]++)
       add(Severity::Error, "group.twice", "two groups are named '" + rule.get("name") + "'", where,
           "give one of them another name");

@@ -3,6 +3,7 @@
 #include "base/bvh.h"
 #include "base/parallel.h"
 #include "job/capacity.h"
+#include "job/fills.h"
 #include "job/preview.h"
 #include "job/values.h"
 #include <cmath>
@@ -193,8 +194,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   f.surfaceTriangles = kTriangles * sum.area;
   // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
   double nodes = f.elements / 5.8 + 0.26 * f.surfaceTriangles;
-  const Rule* fill = brief.first("fill");
-  bool quadratic = fill && fill->get("order") == "2";
+  bool quadratic = orderOf(brief) == 2;
   // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
   f.nodes = quadratic ? 2 * nodes + f.elements + 0.5 * f.surfaceTriangles : nodes;
   f.low = f.elements * (1 - kRange);

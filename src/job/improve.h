@@ -5,7 +5,7 @@
 #pragma once
 #include "base/progress.h"
 #include "mesh/mesh.h"
-#include "mesher/tet.h"
+#include "mesher/tets/tet.h"
 #include <set>
 
 namespace tess {

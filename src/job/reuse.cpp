@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/reuse.h"
+#include "job/fills.h"
 #include "mesh/order.h"
 
 namespace tess {
@@ -49,12 +50,13 @@ MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& bef
   out.fit.normalRad = before.normalDeg * kPi / 180;
   out.fit.meanNormalRad = before.meanNormalDeg * kPi / 180;
   out.midNodes = before.midNodes;
+  out.bodies = before.bodies;
+  out.faces = before.faces;
   if (how != Reuse::OtherOrder) return out;
   std::erase_if(out.problems, [](const Problem& p) { return p.code == "mesh.straightened"; });
   out.midNodes = {};
   if (ordersOf(out.mesh).quadratic) changeOrder(out.mesh, 1);
-  const Rule* fill = brief.first("fill");
-  if (fill && fill->get("order") == "2") {
+  if (orderOf(brief) == 2) {
     progress.stage("Mid nodes", 0.1, 0.9);
     out.midNodes = makeQuadratic(out.mesh, part, progress);
     if (auto p = straightenedProblem(out.midNodes, part.unit)) out.problems.push_back(*p);

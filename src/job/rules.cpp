@@ -266,11 +266,18 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"fill",
          "Methods",
-         "Fill {what} with tetrahedra, order {order}",
+         "Fill {what} with {with}, order {order}",
          "mesh",
-         "none",
-         "Free tetrahedra. Order 2 has mid nodes on the true geometry.",
-         {text("what", SlotType::Target, "'everything'"), choice("order", "1", "1 linear, 2 quadratic", {"1", "2"})}});
+         "highlight",
+         "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides, "
+         "each a "
+         "face of four edges; edges across from each other get equal counts, and pyramids join them to tetrahedra. A "
+         "body "
+         "that does not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, "
+         "else the later one; the order is that of the first. Order 2 has mid nodes on the true geometry.",
+         {text("what", SlotType::Target, "a group of bodies, or 'everything'"),
+          choice("with", "tetrahedra", "what fills them", {"tetrahedra", "mapped"}),
+          choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back({"take_mesh",
                  "Methods",

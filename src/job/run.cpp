@@ -4,6 +4,7 @@
 #include "base/memory.h"
 #include "base/units.h"
 #include "job/capacity.h"
+#include "job/fills.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limit_file.h"
@@ -625,7 +626,9 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     if (auto p = tooManyElements(brief, part, request)) return *p;
   MeshOptions options;
   options.threads = run.threads;
-  if (const Rule* f = brief.first("fill")) options.order = f->get("order") == "2" ? 2 : 1;
+  const Fills fills = fillsOf(brief, part, run.groups, run.problems);
+  options.order = fills.order;
+  options.fills = fills.wishes;
   double budget = 0;
   for (const auto& s : request.sampled)
     if (s.budget > 0) budget = s.budget;
@@ -692,6 +695,8 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.normalDeg = m->fit.normalRad * 180 / kPi;
   run.meanNormalDeg = m->fit.meanNormalRad * 180 / kPi;
   run.midNodes = m->midNodes;
+  run.bodies = std::move(m->bodies);
+  run.faces = std::move(m->faces);
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   run.fromMeshing = std::move(m->problems);
   attachGroups(run.mesh, run.groups, part);
@@ -973,6 +978,36 @@ nlohmann::json auditReport(const Mesh& m, const Audit& a) {
   return j;
 }
 
+namespace {
+/// What each body was filled with and why, and faces of which a body decided what they are made of.
+void fillsReport(const RunResult& run, nlohmann::json& j) {
+  const Mesh& m = run.mesh;
+  if (run.bodies.size() != m.regions.size()) return;
+  std::vector<std::array<std::size_t, kElementTypes>> count(m.regions.size());
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    ++count[static_cast<std::size_t>(m.cellRegion[c])][static_cast<std::size_t>(m.cells.type[c])];
+  j["bodies"] = nlohmann::json::array();
+  for (std::size_t b = 0; b < run.bodies.size(); ++b) {
+    nlohmann::json elements = nlohmann::json::object();
+    for (int t = 0; t < kElementTypes; ++t)
+      if (const auto n = count[b][static_cast<std::size_t>(t)])
+        elements[std::string(topology(static_cast<ElementType>(t)).name)] = n;
+    j["bodies"].push_back({{"name", m.regions[b]},
+                           {"fill", fillName(run.bodies[b].fill)},
+                           {"why", run.bodies[b].why},
+                           {"elements", elements}});
+  }
+  j["faces_decided"] = nlohmann::json::array();
+  for (std::size_t f = 0; f < run.faces.size(); ++f)
+    if (const FacePlan& face = run.faces[f]; face.frozen())
+      j["faces_decided"].push_back({{"face", f + 1},
+                                    {"made_of", "quadrilaterals"},
+                                    {"by", m.regions[static_cast<std::size_t>(face.decidedBy)]},
+                                    {"why", face.why},
+                                    {"pyramids", face.tetSide != 0}});
+}
+} // namespace
+
 nlohmann::json runReport(const RunResult& run) {
   nlohmann::json j = auditReport(run.mesh, run.audit);
   j["status"] = "ok";
@@ -985,6 +1020,7 @@ nlohmann::json runReport(const RunResult& run) {
                       {"straightened", run.midNodes.straightened},
                       {"share", static_cast<double>(run.midNodes.straightened) / run.midNodes.boundary},
                       {"offset", run.midNodes.offset}};
+  fillsReport(run, j);
   j["threads"] = run.threads;
   j["peak_memory_bytes"] = run.peakMemory;
   j["timings"] = nlohmann::json::object();

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/run_history.h"
-#include "mesher/delaunay.h"
+#include "mesher/tets/delaunay.h"
 #include <chrono>
 #include <filesystem>
 #include <fstream>

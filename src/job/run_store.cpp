@@ -213,6 +213,13 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["part_stamp"] = partStamp;
   j["figures"] = {run.ownAngle, run.angleElsewhere, run.geometryVolume, run.surfaceArea, run.deviation, run.seconds};
   j["fit"] = {run.normalDeg, run.meanNormalDeg, run.midNodes.boundary, run.midNodes.straightened, run.midNodes.offset};
+  j["bodies"] = nlohmann::json::array();
+  for (const auto& b : run.bodies) j["bodies"].push_back({fillName(b.fill), b.asked, b.why});
+  j["faces"] = nlohmann::json::array(); // those of which a body decided
+  for (std::size_t f = 0; f < run.faces.size(); ++f)
+    if (run.faces[f].frozen())
+      j["faces"].push_back({f, run.faces[f].mapped, run.faces[f].decidedBy, run.faces[f].why, run.faces[f].tetSide});
+  j["face_count"] = run.faces.size();
   j["part"] = {run.partArea, run.partCenter.x(), run.partCenter.y(), run.partCenter.z()};
   j["peak_memory"] = run.peakMemory;
   j["threads"] = run.threads;
@@ -292,6 +299,14 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   if (const auto part = j.find("part"); part != j.end()) { // nor this
     run.partArea = part->at(0);
     run.partCenter = Vec3(part->at(1).get<double>(), part->at(2).get<double>(), part->at(3).get<double>());
+  }
+  if (const auto bodies = j.find("bodies"); bodies != j.end()) { // nor these
+    for (const auto& b : *bodies)
+      run.bodies.push_back({fillByName(b.at(0).get<std::string>()).value_or(Fill::Tetrahedra), b.at(1), b.at(2)});
+    const auto count = j.value("face_count", std::size_t(0));
+    if (count > std::size_t(1) << 26) throw std::runtime_error("the number of faces is absurd");
+    run.faces.resize(count);
+    for (const auto& x : j.at("faces")) run.faces.at(x.at(0)) = {x.at(1), x.at(2), x.at(3), x.at(4)};
   }
   run.peakMemory = j.at("peak_memory");
   run.threads = j.at("threads");

@@ -148,12 +148,13 @@ TEST(HandOver, polyMeshIsInMetresUnlessAScaleSaysOtherwise) {
 }
 
 TEST(Brief, whatHasNoEffectIsSaid) {
-  Brief b = briefWith("2", {rule("fill", {{"what", "tube"}, {"order", "2"}})});
-  const auto problems = validateBrief(b, "mm");
-  ASSERT_TRUE(problemOf(problems, "rule.not-yet"));
-  EXPECT_NE(problemOf(problems, "rule.not-yet")->what.find("'tube'"), std::string::npos);
-  EXPECT_TRUE(problemOf(problems, "rule.twice")) << "only the first counts";
-  EXPECT_FALSE(problemOf(validateBrief(briefWith("2", {}), "mm"), "rule.not-yet"));
+  const Part part = made("tube 5 4 10");
+  auto said = [&](std::vector<Rule> rules) { return runWith(briefWith("2", std::move(rules)), part).problems; };
+  const auto problems = said({rule("fill", {{"what", "tube"}, {"order", "2"}})});
+  ASSERT_TRUE(problemOf(problems, "rule.no-target"));
+  EXPECT_NE(problemOf(problems, "rule.no-target")->what.find("'tube'"), std::string::npos);
+  EXPECT_TRUE(problemOf(problems, "fill.order")) << "the order of the first counts";
+  EXPECT_FALSE(problemOf(said({}), "rule.no-target"));
 }
 
 TEST(SizeRules, ofTwoSizesOnTheSameFacesItIsSaidWhichHolds) {

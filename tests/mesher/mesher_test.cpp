@@ -2,8 +2,8 @@
 #include "audit/audit.h"
 #include "base/predicates.h"
 #include "mesh/own_angles.h"
-#include "mesher/edge_division.h"
-#include "mesher/tet.h"
+#include "mesher/edges/edge_division.h"
+#include "mesher/tets/tet.h"
 #include "support/fixtures.h"
 #include "support/narrow_corner.h"
 #include "support/roof.h"
@@ -334,7 +334,7 @@ TEST(TetMesh, pointsAddedToTheSurfaceAreTakenIntoTheTetsThatAreThere) {
   SizeSettings s;
   s.target = 2;
   Progress progress;
-  auto r = meshSurface(part, makeSizeField(part, {s}), progress);
+  auto r = meshSurface(part, makeSizeField(part, {s}), MeshPlan{}, progress);
   ASSERT_TRUE(r.ok());
   SurfaceMesh m = r->mesh;
   TetCore core, bare;
@@ -513,7 +513,7 @@ TEST(Surface, crossedHolesNeverFoldWhateverTheSize) {
       s.target = size;
       s.turnDeg = turn;
       Progress progress;
-      auto r = meshSurface(part, makeSizeField(part, {s}), progress);
+      auto r = meshSurface(part, makeSizeField(part, {s}), MeshPlan{}, progress);
       ASSERT_TRUE(r.ok()) << size << " " << turn << ": " << r.problem().sentence();
       const SurfaceMesh& m = r->mesh;
       double volume = 0;
@@ -545,7 +545,7 @@ TEST(Surface, chainsOfBridgedNodesStayWithinTheToleranceAsAWhole) {
   fine.ratio = 3;
   size.divisions.push_back({0, fine});
   Progress progress;
-  auto r = meshSurface(part, size, progress);
+  auto r = meshSurface(part, size, MeshPlan{}, progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_GT(r->bridged.merged, 100);
   EXPECT_LE(r->bridged.moved, 2 * 0.1);
@@ -624,7 +624,7 @@ TEST(Surface, thinWallIsNotBridged) {
   s.slender = 0;
   s.bridging.tolerance = -1;
   Progress progress;
-  auto r = meshSurface(part, makeSizeField(part, {s}), progress);
+  auto r = meshSurface(part, makeSizeField(part, {s}), MeshPlan{}, progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_EQ(r->bridged.merged, 0);
 }

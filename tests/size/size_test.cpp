@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/metrics.h"
 #include "mesh/through.h"
-#include "mesher/edge_division.h"
+#include "mesher/edges/edge_division.h"
 #include "size/thickness.h"
 #include "support/fixtures.h"
 #include "support/narrow_corner.h"

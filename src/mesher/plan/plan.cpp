@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/plan/plan.h"
+#include <numeric>
+
+namespace tess {
+namespace {
+
+constexpr const char* kWords[kFills] = {"tetrahedra", "mapped"};
+
+/// Classes of edges, united pair by pair.
+class Classes {
+public:
+  explicit Classes(std::size_t count) : m_up(count), m_used(count, 0) { std::iota(m_up.begin(), m_up.end(), 0); }
+  int root(int e) {
+    while (m_up[static_cast<std::size_t>(e)] != e) {
+      auto& up = m_up[static_cast<std::size_t>(e)];
+      e = up = m_up[static_cast<std::size_t>(up)];
+    }
+    return e;
+  }
+  void unite(int a, int b) {
+    m_used[static_cast<std::size_t>(a)] = m_used[static_cast<std::size_t>(b)] = 1;
+    const int x = root(a), y = root(b);
+    m_up[static_cast<std::size_t>(std::max(x, y))] = std::min(x, y);
+  }
+  bool used(std::size_t e) const { return m_used[e] != 0; }
+
+private:
+  std::vector<int> m_up;
+  std::vector<char> m_used;
+};
+
+std::array<int, 4> sorted(std::array<int, 4> v) {
+  std::sort(v.begin(), v.end());
+  return v;
+}
+
+std::string quoted(const Part& part, int body) { return "'" + part.bodies[static_cast<std::size_t>(body)].name + "'"; }
+
+Problem notFilled(const Part& part, int body, Fill wish, const Fit& fit) {
+  Problem p;
+  p.severity = Severity::Warning;
+  p.code = "fill.unfit";
+  p.what = "body " + quoted(part, body) + " gets tetrahedra, not " + fillName(wish) + " hexahedra";
+  p.why = fit.why;
+  p.faces = fit.faces;
+  p.places = fit.places;
+  if (p.places.empty()) p.places.push_back(part.bodies[static_cast<std::size_t>(body)].box.center());
+  p.where = "at " + formatPoint(p.places.front()) + " " + part.unit;
+  p.todo = "ask for tetrahedra on this body, or change the part where it hinders";
+  return p;
+}
+
+} // namespace
+
+const char* fillName(Fill fill) { return kWords[static_cast<int>(fill)]; }
+std::optional<Fill> fillByName(std::string_view word) {
+  for (int k = 0; k < kFills; ++k)
+    if (word == kWords[k]) return static_cast<Fill>(k);
+  return {};
+}
+
+MeshPlan makePlan(const Part& part, const std::vector<FillWish>& wishes, std::span<const Filler* const> fillers,
+                  const std::vector<std::string>& given, std::vector<Problem>& said) {
+  MeshPlan plan;
+  plan.bodies.resize(part.bodies.size());
+  plan.faces.resize(part.faces.size());
+  plan.countClass.assign(part.edges.size(), -1);
+  Classes classes(part.edges.size());
+  for (std::size_t b = 0; b < part.bodies.size(); ++b) {
+    const int body = static_cast<int>(b);
+    BodyPlan& mine = plan.bodies[b];
+    const FillWish wish = b < wishes.size() ? wishes[b] : FillWish{};
+    mine.asked = wish.asked;
+    if (wish.fill == Fill::Tetrahedra) {
+      mine.why = wish.asked ? "as asked for" : "nothing else is asked for";
+      continue;
+    }
+    const auto filler =
+        std::find_if(fillers.begin(), fillers.end(), [&](const Filler* f) { return f->kind() == wish.fill; });
+    if (part.bodies[b].faces.empty() || filler == fillers.end()) continue;
+    if (b < given.size() && !given[b].empty()) {
+      mine.why = given[b];
+      continue;
+    }
+    Fit fit = (*filler)->fit(part, body);
+    // A face that a neighbour has claimed already must be wanted alike.
+    for (const MappedFace& f : fit.mapped) {
+      if (!fit.fits) break;
+      const FacePlan& have = plan.faces[static_cast<std::size_t>(f.face)];
+      if (!have.frozen() || sorted(plan.mapped[static_cast<std::size_t>(have.mapped)].corners) == sorted(f.corners))
+        continue;
+      fit.fits = false;
+      fit.why = "body " + quoted(part, have.decidedBy) + " needs other corners of the face between the two";
+      fit.faces = {f.face};
+      fit.places = {part.faces[static_cast<std::size_t>(f.face)].center};
+    }
+    if (!fit.fits) {
+      mine.why = "not " + std::string(fillName(wish.fill)) + ", since " + fit.why;
+      said.push_back(notFilled(part, body, wish.fill, fit));
+      continue;
+    }
+    mine.fill = wish.fill;
+    mine.why = "as asked for";
+    for (const MappedFace& f : fit.mapped) {
+      FacePlan& face = plan.faces[static_cast<std::size_t>(f.face)];
+      if (face.frozen()) continue;
+      face.mapped = static_cast<int>(plan.mapped.size());
+      face.decidedBy = body;
+      face.why = "body " + quoted(part, body) + " is " + fillName(wish.fill);
+      plan.mapped.push_back(f);
+      classes.unite(f.edges[0], f.edges[2]);
+      classes.unite(f.edges[1], f.edges[3]);
+    }
+  }
+  std::vector<int> number(part.edges.size(), -1);
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    if (!classes.used(e)) continue;
+    int& n = number[static_cast<std::size_t>(classes.root(static_cast<int>(e)))];
+    if (n < 0) n = plan.classes++;
+    plan.countClass[e] = n;
+  }
+  for (std::size_t f = 0; f < part.faces.size(); ++f) {
+    FacePlan& face = plan.faces[f];
+    if (!face.frozen()) continue;
+    const auto& sides = part.faces[f].bodies;
+    if (sides[1] >= 0 && !plan.structured(sides[1])) face.tetSide = 1;
+    if (sides[0] >= 0 && !plan.structured(sides[0])) face.tetSide = -1;
+  }
+  return plan;
+}
+
+} // namespace tess

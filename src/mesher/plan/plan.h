@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is made of each body, face and edge before anything is meshed: a fill per body, a scheme per face, edges that
+// get equal counts. Each decision keeps its reason. A face has one mesh, made once; the strictest demand decides.
+#pragma once
+#include "base/problem.h"
+#include "geometry/part.h"
+#include <optional>
+#include <span>
+#include <string_view>
+
+namespace tess {
+
+/// What fills a body.
+enum class Fill : std::uint8_t { Tetrahedra, Mapped };
+constexpr int kFills = 2;
+const char* fillName(Fill fill);                       ///< the word of the brief and of reports
+std::optional<Fill> fillByName(std::string_view word); ///< nothing for another word
+
+/// A face that is to get rows and columns of quadrilaterals: a way round its four corners.
+struct MappedFace {
+  int face = -1;
+  std::array<int, 4> corners{}; ///< points of the part, counter-clockwise seen from in front of the face
+  std::array<int, 4> edges{};   ///< edge k runs between corner k and the next
+};
+
+/// A filler's answer to "does this body fit?", and what it needs of the body's faces where it does.
+struct Fit {
+  bool fits = false;
+  std::string why;        ///< where it does not: in words, as the end of "... since"
+  std::vector<int> faces; ///< that hinder
+  std::vector<Vec3> places;
+  std::vector<MappedFace> mapped; ///< one per face of the body that must be so
+};
+
+/// What the plan knows of a room that fills bodies.
+class Filler {
+public:
+  virtual ~Filler() = default;
+  virtual Fill kind() const = 0;
+  virtual Fit fit(const Part& part, int body) const = 0;
+};
+
+struct BodyPlan {
+  Fill fill = Fill::Tetrahedra;
+  bool asked = false; ///< by the brief; else it is what bodies get by themselves
+  std::string why;    ///< of what was decided, in words
+};
+struct FacePlan {
+  int mapped = -1;    ///< index into MeshPlan::mapped; -1: triangles
+  int decidedBy = -1; ///< body whose filler needs that
+  std::string why;
+  int tetSide = 0; ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
+  bool frozen() const { return mapped >= 0; }
+};
+struct MeshPlan {
+  std::vector<BodyPlan> bodies;
+  std::vector<FacePlan> faces;
+  std::vector<MappedFace> mapped;
+  std::vector<int> countClass; ///< per part edge: edges of one class get equal counts; -1: as the size asks
+  int classes = 0;
+  bool tetrahedraOnly() const { return mapped.empty(); }
+  bool maps(int face) const { return !faces.empty() && faces[static_cast<std::size_t>(face)].frozen(); }
+  bool structured(int body) const {
+    return !bodies.empty() && bodies[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
+  }
+};
+
+/// What the brief wants of a body.
+struct FillWish {
+  Fill fill = Fill::Tetrahedra;
+  bool asked = false;
+  int rule = -1;
+};
+
+/// `wishes`: per body, empty for tetrahedra everywhere. A body that does not fit its wish gets tetrahedra, with the
+/// reason as a finding in `said`. `given`: reasons why bodies get tetrahedra whatever is wished, empty where they do
+/// not; may be empty.
+MeshPlan makePlan(const Part& part, const std::vector<FillWish>& wishes, std::span<const Filler* const> fillers,
+                  const std::vector<std::string>& given, std::vector<Problem>& said);
+
+} // namespace tess

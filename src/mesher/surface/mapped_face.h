@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Rows and columns of quadrilaterals on a face of four sides: transfinite interpolation of its edges (Gordon & Hall
+// 1973), every node put back on the true face.
+#pragma once
+#include "mesher/surface/surface.h"
+
+namespace tess {
+
+/// Adds nodes, quadrilaterals, their triangles and the grid of a face whose edges are divided in `mesh`. `tetSide`: the
+/// side where tetrahedra meet it; the diagonals bulge into that side. A problem where opposite edges have different
+/// counts or a quadrilateral would be folded; `mesh` is of no use then.
+std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, int tetSide, SurfaceMesh& mesh);
+
+} // namespace tess

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Surface triangles on the true geometry: edges are divided once, faces are remeshed from a fine tessellation by
+// split, collapse, flip and tangential smoothing to the size field (Botsch & Kobbelt 2004; Dunyach et al. 2013), every
+// point put back on its face. Works alike for kernel and facet parts; seams and poles play no role.
+#pragma once
+#include "base/problem.h"
+#include "base/progress.h"
+#include "geometry/part.h"
+#include "mesher/plan/plan.h"
+#include "size/size_field.h"
+#include <cstdint>
+
+namespace tess {
+
+/// Four nodes of a quadrilateral, counter-clockwise seen from in front of its face. In the triangles of the surface two
+/// stand for it, on both sides of the diagonal from the first node to the third.
+struct SurfaceQuad {
+  std::array<int, 4> v;
+  int face;
+};
+/// Nodes of a mapped face in rows: (i, j) lies i steps from corner 0 towards corner 1 and j towards corner 3.
+struct FaceGrid {
+  int face = -1;
+  std::array<int, 4> corners{}; ///< points of the part
+  int ni = 0, nj = 0;           ///< quadrilaterals along both ways
+  std::vector<int> node;        ///< (ni + 1) x (nj + 1), i runs first
+  int at(int i, int j) const { return node[static_cast<std::size_t>(j * (ni + 1) + i)]; }
+};
+
+/// Triangles and quadrilaterals of all faces. What makes tetrahedra sees triangles only.
+struct SurfaceMesh {
+  std::vector<Vec3> points;
+  std::vector<Dim> dim; ///< what a point lies on
+  std::vector<int> entity;
+  std::vector<std::array<int, 3>> triangles; ///< counter-clockwise seen from in front of the face
+  std::vector<int> face;                     ///< geometry face of each triangle
+  std::vector<std::vector<int>> edgeNodes;   ///< per part edge: nodes from start to end
+  std::vector<SurfaceQuad> quads;
+  std::vector<FaceGrid> grids; ///< of the mapped faces
+  std::vector<char> frozen;    ///< per part face: made for a neighbour and not to be changed; empty: none is
+  bool fixed(std::size_t triangle) const {
+    return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;
+  }
+};
+
+/// What was bridged because it lies far below the size asked for.
+struct BridgeReport {
+  int merged = 0;   ///< pairs of nodes that became one
+  double moved = 0; ///< largest way of a node
+  std::vector<Vec3> places;
+};
+
+struct SurfaceOutcome {
+  SurfaceMesh mesh;
+  BridgeReport bridged;
+  std::vector<Problem> said; ///< about counts along edges
+};
+
+/// Meshes all faces, mapped ones by rows of quadrilaterals. On self-intersection the size is lowered there and the
+/// surface made again, at most `rounds` times. A mapped face that folds, or whose edges do not come out as planned, is
+/// a problem `fill.face` that names it.
+Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshPlan& plan, Progress& progress,
+                                   int rounds = 5);
+
+/// How well the triangles follow the true faces, at their middles.
+struct SurfaceFit {
+  double deviation = 0;            ///< largest distance
+  double normalRad = 0;            ///< largest angle between a triangle's normal and the true one
+  double meanNormalRad = 0;        ///< mean of that angle over the area of curved faces
+  Vec3 worstNormal = Vec3::Zero(); ///< where the angle is largest
+};
+/// Throws Cancelled on a stop.
+SurfaceFit surfaceFit(const SurfaceMesh& mesh, const Part& part, const Progress& progress);
+
+/// Splits the given edges (vertex pairs) in their middle, with all triangles there. Returns how many were split.
+int splitSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges, const Part& part);
+/// The same on the chord, whatever the true surface; returns new vertex and ends of each edge that was split.
+std::vector<std::array<int, 3>> halveSurfaceEdges(SurfaceMesh& mesh, const std::vector<std::array<int, 2>>& edges);
+
+struct CrossingPair {
+  int a, b; ///< triangles
+  Vec3 at;
+};
+/// Pairs of triangles that cross or touch otherwise than in common vertices and edges; exact decisions. `changed` (per
+/// triangle, empty for all): only pairs with at least one of these are looked at. All pairs, but for callers that only
+/// want to know whether there are any: those look on no further than to `most`.
+std::vector<CrossingPair> findCrossings(const std::vector<Vec3>& points,
+                                        const std::vector<std::array<int, 3>>& triangles, std::size_t most = SIZE_MAX,
+                                        const Progress* progress = nullptr, const std::vector<char>& changed = {});
+
+} // namespace tess

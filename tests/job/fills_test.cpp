@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Which card fills which body, and what the report tells of it.
+#include "job/fills.h"
+#include "job/forecast.h"
+#include "job/run_store.h"
+#include "support/briefs.h"
+#include "support/fixtures.h"
+#include "support/touching.h"
+#include <nlohmann/json.hpp>
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+Part threeBoxes() {
+  return boxGrid({{{0, 2, 4, 6}, {0, 2}, {0, 2}}}, {"end 1", "end 2", "middle"}, [](int i, int, int) { return i; });
+}
+Rule bodies(const std::string& name, const std::string& pattern) {
+  return rule("group", {{"name", name}, {"of", "bodies"}, {"cad_name", pattern}});
+}
+Rule fill(const std::string& what, const std::string& with, const std::string& order = "1") {
+  return rule("fill", {{"what", what}, {"with", with}, {"order", order}});
+}
+struct Read {
+  Fills fills;
+  std::vector<Problem> problems;
+};
+Read readFills(const Part& part, std::vector<Rule> rules) {
+  const Brief b = briefWith("1 mm", std::move(rules));
+  Read r;
+  const auto groups = resolveGroups(b, part, r.problems);
+  r.fills = fillsOf(b, part, groups, r.problems);
+  return r;
+}
+std::string letters(const Fills& f) {
+  std::string s;
+  for (const auto& w : f.wishes) s += w.fill == Fill::Mapped ? 'm' : 't';
+  return s;
+}
+
+} // namespace
+
+TEST(FillCards, theNarrowerAndThenTheLaterOneHolds) {
+  const Part part = threeBoxes();
+  const Rule one = bodies("one", "end 2"), two = bodies("two", "end*"), all = bodies("all", "*");
+  EXPECT_EQ(letters(readFills(part, {}).fills), "ttt");
+  EXPECT_EQ(letters(readFills(part, {fill("everything", "mapped")}).fills), "mmm");
+  EXPECT_EQ(letters(readFills(part, {one, fill("one", "mapped"), fill("everything", "tetrahedra")}).fills), "tmt");
+  EXPECT_EQ(letters(readFills(part, {one, two, fill("one", "tetrahedra"), fill("two", "mapped")}).fills), "mtt");
+  const Read same =
+      readFills(part, {one, bodies("again", "end 2"), fill("one", "mapped"), fill("again", "tetrahedra")});
+  EXPECT_EQ(letters(same.fills), "ttt");
+  EXPECT_TRUE(problemOf(same.problems, "fill.conflict"));
+  EXPECT_FALSE(problemOf(readFills(part, {one, fill("everything", "tetrahedra"), fill("one", "mapped")}).problems,
+                         "fill.conflict"));
+}
+
+TEST(FillCards, whatCannotHoldIsAFinding) {
+  const Part part = threeBoxes();
+  EXPECT_TRUE(problemOf(readFills(part, {fill("nobody", "mapped")}).problems, "rule.no-target"));
+  const Rule faces =
+      rule("group", {{"name", "top"}, {"of", "faces"}, {"normal", "(0, 0, 1)"}, {"normal_angle", "1 deg"}});
+  EXPECT_TRUE(problemOf(readFills(part, {faces, fill("top", "mapped")}).problems, "rule.no-target"));
+  const Read orders =
+      readFills(part, {bodies("one", "end 2"), fill("everything", "tetrahedra", "2"), fill("one", "mapped", "1")});
+  EXPECT_TRUE(problemOf(orders.problems, "fill.order"));
+  EXPECT_EQ(orders.fills.order, 1); // that of the first card, which the brief begins with
+}
+
+TEST(FillCards, theReportTellsEachBodyAndWhoDecidedItsFaces) {
+  const Part part = threeBoxes();
+  const RunResult run = runWith(briefWith("1 mm", {bodies("one", "end 2"), fill("one", "mapped")}), part);
+  const auto j = runReport(run);
+  ASSERT_EQ(j["bodies"].size(), 3u);
+  EXPECT_EQ(j["bodies"][0]["fill"], "tetrahedra");
+  EXPECT_EQ(j["bodies"][1]["name"], "end 2");
+  EXPECT_EQ(j["bodies"][1]["fill"], "mapped");
+  EXPECT_EQ(j["bodies"][1]["elements"]["hex8"], 8);
+  EXPECT_EQ(j["bodies"][2]["elements"]["pyramid5"], 4);
+  EXPECT_FALSE(j["bodies"][1]["why"].get<std::string>().empty());
+  ASSERT_EQ(j["faces_decided"].size(), 6u);
+  int joints = 0;
+  for (const auto& f : j["faces_decided"]) {
+    EXPECT_EQ(f["by"], "end 2");
+    joints += f["pyramids"].get<bool>();
+  }
+  EXPECT_EQ(joints, 2);
+  // Kept on disk and read again it still does.
+  TempFolder dir;
+  ASSERT_FALSE(saveRun(run, "stamp", dir / "one.run"));
+  auto back = loadRun(dir / "one.run");
+  ASSERT_TRUE(back.ok()) << back.problem().sentence();
+  EXPECT_EQ(runReport(back->run)["bodies"], j["bodies"]);
+  EXPECT_EQ(runReport(back->run)["faces_decided"], j["faces_decided"]);
+}

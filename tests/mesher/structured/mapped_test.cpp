@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Bodies of six sides filled with rows of hexahedra, alone and in chains; and those that do not fit.
+#include "job/limit_file.h"
+#include "mesher/structured/six_sides.h"
+#include "support/fixtures.h"
+#include "support/touching.h"
+
+using namespace tess;
+using namespace tess::test;
+
+namespace {
+
+MeshOutcome mapped(const Part& part, double size, int order = 1,
+                   std::vector<std::pair<int, EdgeDivision>> divide = {}) {
+  SizeRequest request;
+  request.overall.target = size;
+  request.divisions = std::move(divide);
+  MeshOptions options;
+  options.order = order;
+  options.fills.assign(part.bodies.size(), {Fill::Mapped, true, -1});
+  Progress progress;
+  auto m = meshPart(part, makeSizeField(part, request), options, progress);
+  EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
+  return std::move(*m);
+}
+
+std::size_t count(const Mesh& m, ElementType t) {
+  return static_cast<std::size_t>(std::count(m.cells.type.begin(), m.cells.type.end(), t));
+}
+
+} // namespace
+
+TEST(Mapped, aBrickBecomesRowsOfEqualBricks) {
+  const Part part = made("box 4 3 2");
+  const MeshOutcome out = mapped(part, 0.5);
+  const Mesh& m = out.mesh;
+  EXPECT_EQ(m.cells.size(), 8u * 6 * 4);
+  EXPECT_EQ(count(m, ElementType::Hex8), m.cells.size());
+  EXPECT_EQ(m.nodes.size(), 9u * 7 * 5);
+  EXPECT_EQ(out.bodies[0].fill, Fill::Mapped);
+  const Audit a = auditMesh(m, *limitsByName("general"));
+  EXPECT_TRUE(a.pass) << a.sentence;
+  EXPECT_NEAR(a.volume, 24, 1e-9);
+  EXPECT_NEAR(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, 1, 1e-6);
+  // Every boundary node knows the face, edge or point that it lies on.
+  std::array<int, 4> links{};
+  for (const auto& l : m.nodeLink) ++links[static_cast<std::size_t>(l.dim)];
+  EXPECT_EQ(links[0], 8);
+  EXPECT_EQ(links[1], 4 * (7 + 5 + 3));
+  EXPECT_EQ(links[2], 2 * (7 * 5 + 7 * 3 + 5 * 3));
+  for (std::size_t f = 0; f < m.faces.size(); ++f) EXPECT_EQ(m.faces.type[f], ElementType::Quad4);
+}
+
+TEST(Mapped, curvedSidesAreFollowed) {
+  auto part = loadPart(demo("ballast-block.step"));
+  ASSERT_TRUE(part.ok());
+  for (int order : {1, 2}) {
+    MeshOptions options;
+    options.order = order;
+    for (const auto& b : part->bodies)
+      options.fills.push_back({b.name == "ballast" ? Fill::Mapped : Fill::Tetrahedra, true, -1});
+    SizeRequest request;
+    request.overall.target = 7;
+    Progress progress;
+    auto out = meshPart(*part, makeSizeField(*part, request), options, progress);
+    ASSERT_TRUE(out.ok()) << out.problem().sentence();
+    const Audit a = auditMesh(out->mesh, *limitsByName("general"));
+    EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+    EXPECT_NEAR(a.volume, part->volume(), (order == 1 ? 5e-3 : 1e-4) * part->volume());
+    EXPECT_GT(count(out->mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), 0u);
+    EXPECT_GT(count(out->mesh, order == 1 ? ElementType::Pyramid5 : ElementType::Pyramid13), 0u);
+    for (std::size_t v = 0; v < out->mesh.nodes.size(); ++v) {
+      const auto& l = out->mesh.nodeLink[v];
+      const Vec3& p = out->mesh.nodes[v];
+      if (l.dim == 2) {
+        EXPECT_LT((part->shape->projectToFace(l.entity, p).point - p).norm(), 1e-6);
+      }
+      if (l.dim == 1) {
+        EXPECT_LT((part->shape->projectToEdge(l.entity, p).point - p).norm(), 1e-6);
+      }
+    }
+    // Who decided the faces of the block is known.
+    int decided = 0;
+    for (const auto& f : out->faces) decided += f.frozen();
+    EXPECT_EQ(decided, 6);
+  }
+}
+
+TEST(Mapped, countsRunOnThroughTouchingBodies) {
+  // An exact division on one edge of a chain of three holds for all of them, and a free body takes it as it is.
+  const Part part = boxGrid({{{0, 2, 4, 6}, {0, 2}, {0, 2}}}, {"a", "b", "c"}, [](int i, int, int) { return i; });
+  std::vector<std::pair<int, EdgeDivision>> divide;
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    const Vec3& p = part.points[static_cast<std::size_t>(part.edges[e].points[0])].at;
+    const Vec3& q = part.points[static_cast<std::size_t>(part.edges[e].points[1])].at;
+    if (std::abs(p.x()) > 1e-9 || std::abs(q.x()) > 1e-9 || std::abs(p.z()) > 1e-9 || std::abs(q.z()) > 1e-9) continue;
+    EdgeDivision d;
+    d.divisions = 7;
+    divide = {{static_cast<int>(e), d}};
+  }
+  ASSERT_EQ(divide.size(), 1u);
+  const MeshOutcome out = mapped(part, 1, 1, divide);
+  const auto onFarEdge = std::count_if(out.mesh.nodes.begin(), out.mesh.nodes.end(), [](const Vec3& p) {
+    return std::abs(p.x() - 6) < 1e-9 && std::abs(p.z() - 2) < 1e-9;
+  });
+  EXPECT_EQ(onFarEdge, 8);
+  EXPECT_EQ(count(out.mesh, ElementType::Hex8), out.mesh.cells.size());
+  EXPECT_EQ(out.mesh.cells.size() % 7, 0u);
+  EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).soundness.sound());
+}
+
+TEST(Mapped, whatDoesNotFitSaysWhyAndWhereAndGetsTetrahedra) {
+  const std::vector<std::pair<std::string, std::string>> cases{
+      {"cylinder 2 4", "3 faces"}, {"sphere 2", "1 face,"}, {"shell 6 1", "12 faces"}};
+  for (const auto& [recipe, why] : cases) {
+    const Part part = made(recipe);
+    const Fit fit = fitSixSides(part, 0);
+    EXPECT_FALSE(fit.fits) << recipe;
+    EXPECT_NE(fit.why.find(why), std::string::npos) << recipe << ": " << fit.why;
+    EXPECT_FALSE(fit.places.empty()) << recipe;
+    const MeshOutcome out = mapped(part, 0.8);
+    EXPECT_EQ(out.bodies[0].fill, Fill::Tetrahedra);
+    EXPECT_EQ(count(out.mesh, ElementType::Tet4), out.mesh.cells.size());
+    EXPECT_TRUE(std::any_of(out.problems.begin(), out.problems.end(), [](const Problem& p) {
+      return p.code == "fill.unfit" && !p.why.empty();
+    })) << recipe;
+  }
+}
+
+TEST(Mapped, orderTwoLiesOnTheTrueGeometry) {
+  const Part part = boxGrid({{{0, 4}, {0, 2}, {0, 2}}}, {"bent"}, [](int, int, int) { return 0; });
+  const MeshOutcome out = mapped(part, 1, 2);
+  EXPECT_EQ(count(out.mesh, ElementType::Hex20), out.mesh.cells.size());
+  EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).pass);
+}
