@@ -480,7 +480,11 @@ void MainWindow::briefChanged() {
     m_briefProblems = validateBrief(m_doc.brief(), m_part->unit);
     m_groups = resolveGroups(m_doc.brief(), *m_part, m_briefProblems);
     m_sizer->size(m_doc.brief(), m_part, m_groups);
-    if (m_view) m_view->setGroups(m_groups);
+    MeshPlan plan = planOfBrief(m_doc.brief(), *m_part, m_groups, m_briefProblems);
+    if (m_view) {
+      m_view->setGroups(m_groups);
+      m_view->setPlan(std::move(plan.bodies), std::move(plan.faces));
+    }
     showHandles();
     if (readAgain()) return;
   }

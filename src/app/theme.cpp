@@ -62,6 +62,11 @@ QColor group(int i) {
   return QColor(c[((i % 12) + 12) % 12]);
 }
 
+QColor method(int fill) {
+  static const char* c[] = {"#BE9450", "#6A6EA8"}; // ochre, indigo
+  return QColor(c[((fill % 2) + 2) % 2]);
+}
+
 QColor quality(double b) {
   b = std::clamp(b, 0.0, 1.0);
   auto mix = [](const QColor& p, const QColor& q, double t) {

@@ -18,6 +18,7 @@ bool isDark();
 QString dyed(QString sheet);
 /// Twelve muted colours for groups, in turn.
 QColor group(int index);
+QColor method(int fill); ///< of what fills a body, by the number of its `Fill`
 /// Teal - sand - vermilion for 0 (good) .. 1 (failing).
 QColor quality(double badness);
 /// One hue, dark for small (0) to light for large (1).

@@ -50,7 +50,7 @@ std::optional<ViewLook> ViewLook::fromJson(const QJsonObject& o) {
   ViewLook v;
   const int lens = o["lens"].toInt(-1);
   const auto metric = metricById(o["metric"].toString().toStdString());
-  if (lens < 0 || lens > static_cast<int>(Lens::Edges) || !metric) return {};
+  if (lens < 0 || lens > static_cast<int>(Lens::Method) || !metric) return {};
   v.lens = static_cast<Lens>(lens);
   v.metric = *metric;
   for (auto [key, to] : {std::pair{"mesh", &v.mesh},

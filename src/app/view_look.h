@@ -9,7 +9,7 @@
 
 namespace tess {
 
-enum class Lens { Part, Groups, Size, Quality, Regions, Edges };
+enum class Lens { Part, Groups, Size, Quality, Regions, Edges, Method };
 enum class SectionManner { Cut, WholeCells };
 
 /// A plane, normal · x = offset; what lies in front of it, where the normal points, is cut away.

@@ -4,6 +4,7 @@
 #include "app/theme.h"
 #include "app/widgets.h"
 #include "base/units.h"
+#include "job/fills.h"
 #include <QEvent>
 #include <QFrame>
 #include <QHBoxLayout>
@@ -19,7 +20,8 @@
 
 namespace tess {
 const QStringList& ViewPane::lensNames() {
-  static const QStringList names{tr("Part"), tr("Groups"), tr("Size"), tr("Quality"), tr("Regions"), tr("Edges")};
+  static const QStringList names{tr("Part"),    tr("Groups"), tr("Size"),  tr("Quality"),
+                                 tr("Regions"), tr("Edges"),  tr("Method")};
   return names;
 }
 
@@ -370,7 +372,7 @@ void ViewPane::applyTheme() {
 
 void ViewPane::showHint() {
   if (!m_view) return;
-  static const char* lenses[] = {"part", "groups", "size", "quality", "regions", "edges"};
+  static const char* lenses[] = {"part", "groups", "size", "quality", "regions", "edges", "method"};
   QString what = m_shown.run && m_view->meshShown() ? tr("mesh of run %1").arg(m_shown.number)
                  : !m_part                          ? tr("nothing open")
                  : m_view->lens() == Lens::Part     ? QString()
@@ -382,6 +384,15 @@ void ViewPane::showHint() {
     what +=
         " · " + count(m_view->openEdges(), tr("1 open edge"), tr("%1 open edges")) + ", " +
         count(m_view->sharedEdges(), tr("1 where three or more faces meet"), tr("%1 where three or more faces meet"));
+  }
+  if (m_view->lens() == Lens::Method && m_part) {
+    if (const auto& bodies = m_view->bodyPlans(); !bodies.empty())
+      what += (what.isEmpty() ? "" : " · ") + QString::fromStdString(fillSummary(bodies));
+    if (const FacePlan* face = m_view->facePlan(m_methodFace); face && face->frozen())
+      what += tr(" · this face: quadrilaterals, since %1").arg(QString::fromStdString(face->why)) +
+              (face->tetSide ? tr("; pyramids join it") : QString());
+    else if (face)
+      what += tr(" · this face: triangles");
   }
   if (m_view->brushedDrawn() < m_view->brushedCount())
     what += (what.isEmpty() ? "" : " · ") +
@@ -438,6 +449,10 @@ void ViewPane::setMeasures(const std::vector<Measure>& measures) {
 
 void ViewPane::hoverSurface(int face, const Vec3& at, const QPointF& where) {
   const SizeField* field = m_view->sizeField();
+  if (m_view->lens() == Lens::Method && m_methodFace != face) {
+    m_methodFace = face;
+    showHint();
+  }
   if (face < 0 || !field || !m_part || m_view->lens() != Lens::Size) {
     m_tile->clear();
     m_whyTimer.stop();

@@ -84,6 +84,7 @@ private:
   SizeTile* m_tile = nullptr;
   WhyBox* m_why = nullptr;
   LensScale* m_scale = nullptr;
+  int m_methodFace = -1; ///< under the pointer in the lens Method
   QTimer m_whyTimer;
   Vec3 m_whyAt = Vec3::Zero();
   int m_whyFace = -1;

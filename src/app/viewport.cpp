@@ -185,7 +185,8 @@ Viewport::Viewport(QWidget* parent) : QWidget(parent), d(std::make_unique<Impl>(
     l->actor->GetProperty()->SetSpecular(0.0);
   }
   for (auto* l : {&d->part, &d->selected, &d->hover, &d->ghost})
-    l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Light::Impl", true, kLight, false);
+    l->actor->GetShaderProperty()->AddFragmentShaderReplacement(
+        "//VTK::Light::Impl", true, l == &d->part ? std::string(kLight) + kHatch : kLight, false);
   for (auto* l : {&d->selected, &d->hover}) {
     l->mapper->SetScalarVisibility(false);
     l->actor->GetShaderProperty()->AddFragmentShaderReplacement("//VTK::Coincident::Impl", true, kForth, false);
@@ -232,6 +233,7 @@ Viewport::Viewport(QWidget* parent) : QWidget(parent), d(std::make_unique<Impl>(
   connect(&m_brushRest, &QTimer::timeout, this,
           [this] { drawBrushed(std::min(kBrushedMore * m_brushDrawn.size(), kBrushedAtRest)); });
   m_labels = new NumberLabels(this);
+  m_methods = new NumberLabels(this);
   m_outline2d = new HoverOutline(this);
   applyTheme();
 }
@@ -288,7 +290,11 @@ void Viewport::setDetail() {
     l->actor->GetProperty()->SetLineWidth(unit * l->pixels);
     l->actor->GetProperty()->SetPointSize(unit * l->pixels);
   }
-  const float hatched[3] = {judged ? f.redF() : -1, judged ? f.greenF() : -1, judged ? f.blueF() : -1};
+  // Structured bodies are hatched in the lens Method: no meaning by colour alone there either.
+  const bool byMethod = m_show.lens == Lens::Method && !m_brush;
+  const QColor mark = byMethod ? theme::method(static_cast<int>(Fill::Mapped)) : f;
+  const bool marks = judged || byMethod;
+  const float hatched[3] = {marks ? mark.redF() : -1, marks ? mark.greenF() : -1, marks ? mark.blueF() : -1};
   if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
   for (auto* l : d->meshed()) {
     const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
@@ -301,6 +307,11 @@ void Viewport::setDetail() {
     // Less than none: the middle of a line would be drawn yet.
     uniforms->SetUniformf("lineWidth", lines ? unit : -1.0f);
   }
+  auto* part = d->part.actor->GetShaderProperty()->GetFragmentCustomUniforms();
+  const float partInk[3] = {theme::meshLine.redF(), theme::meshLine.greenF(), theme::meshLine.blueF()};
+  part->SetUniform3f("lineInk", partInk);
+  part->SetUniform3f("hatchedColor", hatched);
+  part->SetUniformf("hatchStep", static_cast<float>(kHatchStep) * unit);
 }
 
 void Viewport::applyTheme() {
@@ -400,6 +411,7 @@ void Viewport::renew() {
   m_image.mirror(); // a GL counts its rows from below
   if (!smooth) m_rest.start(m_restMs);
   placeNumbers();
+  placeMethods();
   placeHandles();
   placePoints();
   emit drawn();
@@ -522,6 +534,7 @@ QImage Viewport::picture() {
   QPainter p(&image);
   m_outline2d->paintPoints(p);
   if (!m_numbers.empty()) m_labels->paintOn(p);
+  m_methods->paintOn(p);
   p.end();
   return image;
 }
@@ -711,12 +724,69 @@ QColor Viewport::faceColor(int f) const {
     int b = std::max(0, m_part->faces[i].bodies[0]);
     return theme::group(b + 2);
   }
+  if (m_show.lens == Lens::Method) { // a face between two bodies has the colour of that which decided it
+    const FacePlan* face = facePlan(f);
+    const auto& b = m_part->faces[i].bodies;
+    return theme::method(static_cast<int>(fillOf(face && face->frozen() ? face->decidedBy : std::max(b[0], b[1]))));
+  }
   if (m_part->faces[i].color) {
     // CAD colours are muted towards the part's grey, so that selection stays legible.
     const auto& c = *m_part->faces[i].color;
     return QColor::fromRgbF(0.55f * c[0] + 0.32f, 0.55f * c[1] + 0.315f, 0.55f * c[2] + 0.30f);
   }
   return theme::part;
+}
+
+void Viewport::setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces) {
+  m_bodyPlans = std::move(bodies);
+  m_facePlans = std::move(faces);
+  if (m_show.lens != Lens::Method) return;
+  rebuildPart();
+  rebuildMesh();
+}
+
+bool Viewport::tellsRun() const { return drawsMesh() && m_ofThisPart && !m_run->bodies.empty(); }
+const std::vector<BodyPlan>& Viewport::bodyPlans() const { return tellsRun() ? m_run->bodies : m_bodyPlans; }
+const FacePlan* Viewport::facePlan(int face) const {
+  const auto& faces = tellsRun() ? m_run->faces : m_facePlans;
+  const auto i = static_cast<std::size_t>(face);
+  return face >= 0 && i < faces.size() ? &faces[i] : nullptr;
+}
+Fill Viewport::fillOf(int body) const {
+  const auto& all = bodyPlans();
+  const auto i = static_cast<std::size_t>(body);
+  return body >= 0 && i < all.size() ? all[i].fill : Fill::Tetrahedra;
+}
+
+void Viewport::placeMethods() {
+  std::vector<NumberLabel> labels;
+  std::vector<QPointF> at;
+  if (m_show.lens == Lens::Method && m_part && !m_brush) {
+    // On the largest face of each body whose middle is seen; while the picture moves it stays there.
+    if (!m_moving || m_methodFace.size() != m_part->bodies.size()) {
+      m_methodFace.assign(m_part->bodies.size(), -1);
+      for (std::size_t b = 0; b < m_methodFace.size(); ++b) {
+        std::vector<int> faces = m_part->bodies[b].faces;
+        auto area = [&](int f) { return m_part->faces[static_cast<std::size_t>(f)].area; };
+        std::stable_sort(faces.begin(), faces.end(), [&](int x, int y) { return area(x) > area(y); });
+        constexpr std::size_t kTried = 12;
+        for (std::size_t k = 0; k < std::min(faces.size(), kTried) && m_methodFace[b] < 0; ++k)
+          if (const Vec3 p = methodPlace(faces[k]); !m_hiddenFaces.count(faces[k]) && !m_show.away(p) && inSight(p))
+            m_methodFace[b] = faces[k];
+      }
+    }
+    for (std::size_t b = 0; b < m_methodFace.size(); ++b) {
+      if (m_methodFace[b] < 0) continue;
+      const QString word = fillName(fillOf(static_cast<int>(b)));
+      labels.push_back({methodPlace(m_methodFace[b]), word.left(1).toUpper() + " · " + word, true});
+      at.push_back(project(labels.back().at));
+    }
+  }
+  m_methods->show(labels, std::move(at));
+}
+
+Vec3 Viewport::methodPlace(int face) const {
+  return m_part->shape->projectToFace(face, m_part->faces[static_cast<std::size_t>(face)].center).point;
 }
 
 QualityScale Viewport::qualityScale() const {
@@ -726,6 +796,8 @@ QualityScale Viewport::qualityScale() const {
 std::function<QColor(std::size_t)> Viewport::cellColors() const {
   if (m_show.lens == Lens::Regions)
     return [this](std::size_t c) { return theme::group(m_run->mesh.cellRegion[c] + 2); };
+  if (m_show.lens == Lens::Method && m_ofThisPart)
+    return [this](std::size_t c) { return theme::method(static_cast<int>(fillOf(m_run->mesh.cellRegion[c]))); };
   if (m_show.lens == Lens::Quality || m_brush) return qualityColors();
   return [](std::size_t) { return theme::cells; };
 }

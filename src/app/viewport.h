@@ -89,6 +89,13 @@ public:
   /// How many of them are drawn: not those at nodes behind the part.
   std::size_t numbersDrawn() const { return m_labels->count(); }
   bool tooManyNumbers() const { return m_tooManyNumbers; }
+  /// What is planned for bodies and faces; where the mesh of a run is drawn, what that run did is told instead.
+  void setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces);
+  const std::vector<BodyPlan>& bodyPlans() const;
+  /// Who decided what a face is made of; null where that is not known.
+  const FacePlan* facePlan(int face) const;
+  /// Words on bodies in the lens Method.
+  std::size_t methodsDrawn() const { return m_methods->count(); }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
@@ -222,7 +229,14 @@ private:
   int m_heldHandle = -1;
   bool m_handleMoved = false; ///< since it is held
   bool m_tooManyNumbers = false;
-  NumberLabels* m_labels = nullptr;
+  NumberLabels *m_labels = nullptr, *m_methods = nullptr;
+  std::vector<BodyPlan> m_bodyPlans;
+  std::vector<FacePlan> m_facePlans;
+  bool tellsRun() const;
+  Fill fillOf(int body) const;
+  void placeMethods();
+  Vec3 methodPlace(int face) const;
+  std::vector<int> m_methodFace; ///< per body, where its word stands; -1: none of its faces is seen
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;

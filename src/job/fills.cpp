@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/fills.h"
+#include "mesher/mesher.h"
 
 namespace tess {
 namespace {
@@ -78,6 +79,22 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
       narrow = size;
     }
   }
+  return r;
+}
+
+MeshPlan planOfBrief(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+                     std::vector<Problem>& problems) {
+  const Fills fills = fillsOf(brief, part, groups, problems);
+  return planOf(part, fills.wishes, problems);
+}
+
+std::string fillSummary(const std::vector<BodyPlan>& bodies) {
+  std::array<int, kFills> count{};
+  for (const auto& b : bodies) ++count[static_cast<std::size_t>(b.fill)];
+  std::string r;
+  for (int k = kFills - 1; k >= 0; --k)
+    if (const int n = count[static_cast<std::size_t>(k)])
+      r += (r.empty() ? "" : ", ") + std::to_string(n) + " " + fillName(static_cast<Fill>(k));
   return r;
 }
 

@@ -378,6 +378,12 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, const MeshPlan& plan
   return r;
 }
 
+std::span<const Filler* const> allFillers() {
+  static const MappedFiller mapped;
+  static const Filler* const fillers[] = {&mapped};
+  return fillers;
+}
+
 /// The plan, and bodies whose wish came to nothing on the way.
 class Planner {
 public:
@@ -387,9 +393,7 @@ public:
       for (auto& why : m_given) why = "tetrahedra, since the surface is kept as it is";
   }
   MeshPlan plan(std::vector<Problem>& said) const {
-    static const MappedFiller mapped;
-    const Filler* fillers[] = {&mapped};
-    return makePlan(m_part, m_options.fills, fillers, m_given, said);
+    return makePlan(m_part, m_options.fills, allFillers(), m_given, said);
   }
   /// After a failure: the structured bodies it is about get tetrahedra. False when there is none left to give way.
   bool giveWay(const MeshPlan& plan, const Problem& failure, std::vector<Problem>& said) {
@@ -645,6 +649,10 @@ private:
 };
 
 } // namespace
+
+MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said) {
+  return makePlan(part, wishes, allFillers(), {}, said);
+}
 
 Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
                                  const SurfaceMesh* kept, Progress& progress) {

@@ -32,6 +32,9 @@ struct MeshOutcome {
       faces; ///< per face of the part: who decided what it is made of; `mapped` says no more than that
 };
 
+/// What the bodies would be filled with, before anything is meshed; reasons against a wish are added to `said`.
+MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said);
+
 /// Meshes every body of the part. Edges that `size.bridging` says to ignore are not followed, and a finding tells how
 /// many and how far the surface is off; links of the mesh name the part's own faces and edges all the same. Throws
 /// Cancelled on a stop. The same input gives the same mesh for any `threads`.

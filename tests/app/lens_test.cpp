@@ -34,6 +34,48 @@ TEST_F(Lenses, theLensSaysWhatEdgesItFound) {
   EXPECT_FALSE(hint().contains("open edges"));
 }
 
+TEST_F(Lenses, theLensMethodTellsWhatFillsEachBodyBeforeAndAfterMeshing) {
+  open("ballast-block.brief");
+  w->setLens(6);
+  ASSERT_TRUE(waitFor([&] { return w->viewport()->methodsDrawn() > 0; }));
+  EXPECT_EQ(w->viewport()->methodsDrawn(), 3u);
+  EXPECT_TRUE(hint().contains("1 mapped, 2 tetrahedra")) << hint().toStdString();
+  // The face that the block decided says so under the pointer.
+  int decided = -1, free = -1;
+  for (int f = 0; f < w->part()->count(Dim::Face); ++f) {
+    const FacePlan* face = w->viewport()->facePlan(f);
+    ASSERT_TRUE(face);
+    (face->frozen() ? decided : free) = f;
+  }
+  ASSERT_GE(decided, 0);
+  ASSERT_GE(free, 0);
+  emit w->viewport()->surfaceHovered(decided, Vec3::Zero(), {});
+  EXPECT_TRUE(hint().contains("since body 'ballast' is mapped")) << hint().toStdString();
+  emit w->viewport()->surfaceHovered(free, Vec3::Zero(), {});
+  EXPECT_TRUE(hint().contains("this face: triangles")) << hint().toStdString();
+  // The card is changed, and back.
+  auto mapped = [&] {
+    const auto& all = w->viewport()->bodyPlans();
+    return std::count_if(all.begin(), all.end(), [](const auto& b) { return b.fill == Fill::Mapped; });
+  };
+  EXPECT_EQ(mapped(), 1);
+  const auto& rules = w->document().brief().rules;
+  const auto card = std::find_if(rules.begin(), rules.end(), [](const Rule& r) { return r.get("with") == "mapped"; });
+  ASSERT_NE(card, rules.end());
+  const int at = static_cast<int>(card - rules.begin());
+  emit w->briefPanel()->valueChanged(at, "with", "tetrahedra");
+  EXPECT_EQ(mapped(), 0);
+  emit w->briefPanel()->valueChanged(at, "with", "mapped");
+  EXPECT_EQ(mapped(), 1);
+  mesh();
+  ASSERT_TRUE(w->currentRun());
+  EXPECT_EQ(w->currentRun()->bodies.size(), 3u);
+  EXPECT_EQ(mapped(), 1);
+  const auto& types = w->currentRun()->mesh.cells.type;
+  for (auto t : {ElementType::Tet4, ElementType::Pyramid5, ElementType::Hex8})
+    EXPECT_GT(std::count(types.begin(), types.end(), t), 0);
+}
+
 TEST_F(Lenses, bodiesThatTouchHaveEdgesOfThreeFacesAndAreCountedApart) {
   auto part = std::make_shared<const Part>(made("boxes 2"));
   auto run = std::make_shared<const RunResult>(runWith(briefWith("0.3 mm", {}), *part));

@@ -42,8 +42,8 @@ std::optional<MappedFace> ringOf(const Part& part, int face) {
 
 /// Turns the ring so that it runs counter-clockwise seen from in front of the face: by the area that its edges enclose
 /// against the area of the display triangles, whose turning is known.
-void orient(const Part& part, MappedFace& m) {
-  Vec3 ring = Vec3::Zero(), shown = Vec3::Zero();
+void orient(const Part& part, const Vec3& shown, MappedFace& m) {
+  Vec3 ring = Vec3::Zero();
   const Vec3 o = part.points[static_cast<std::size_t>(m.corners[0])].at;
   Vec3 before = o;
   for (std::size_t k = 0; k < 4; ++k) {
@@ -57,19 +57,29 @@ void orient(const Part& part, MappedFace& m) {
       before = p;
     }
   }
-  const auto& t = part.display;
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    if (t.triangleFace[i] != m.face) continue;
-    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
-               &b = t.points[static_cast<std::size_t>(t.triangles[i][1])],
-               &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
-    shown += (b - a).cross(c - a);
-  }
   if (ring.dot(shown) >= 0) return;
   std::swap(m.corners[1], m.corners[3]);
   std::reverse(m.edges.begin(), m.edges.end());
 }
 
+} // namespace
+
+namespace {
+/// Twice the areas of faces as vectors, by the display triangles.
+std::map<int, Vec3> areasOf(const Part& part, const std::vector<int>& faces) {
+  std::map<int, Vec3> r;
+  for (int f : faces) r[f] = Vec3::Zero();
+  const auto& t = part.display;
+  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
+    const auto it = r.find(t.triangleFace[i]);
+    if (it == r.end()) continue;
+    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
+               &b = t.points[static_cast<std::size_t>(t.triangles[i][1])],
+               &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
+    it->second += (b - a).cross(c - a);
+  }
+  return r;
+}
 } // namespace
 
 Fit fitSixSides(const Part& part, int body, SixSides* sides) {
@@ -83,6 +93,7 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
                   b.faces, at);
   }
   Fit fit;
+  const auto areas = areasOf(part, b.faces);
   for (int f : b.faces) {
     const auto& face = part.faces[static_cast<std::size_t>(f)];
     if (face.edges.size() != 4)
@@ -91,7 +102,7 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
                     {f}, {center(f)});
     auto ring = ringOf(part, f);
     if (!ring) return refuse("the edges of one of its faces do not form one ring of four corners", {f}, {center(f)});
-    orient(part, *ring);
+    orient(part, areas.at(f), *ring);
     fit.mapped.push_back(*ring);
   }
   std::map<int, std::vector<int>> facesAt; // by point
