@@ -105,7 +105,7 @@ QToolButton#link[flush="true"] { margin: 0px -8px; }
 QToolButton#link:focus { background: #EBDFE7; }
 QToolButton#link:disabled { color: #A9AEB2; }
 QToolButton#lens { background: transparent; border: none; border-radius: 11px; padding: 4px 12px; }
-QToolButton#lens[tight="true"] { padding: 4px 5px; }
+QToolButton#lens[tight="true"] { padding: 4px 2px; }
 QToolButton#lens:checked { background: #22303C; color: #FFFFFE; font-weight: 600; }
 QToolButton#lens:focus { border: 1px solid #7A2E5D; }
 QFrame#floating { background: rgba(255,255,255,235); border: 1px solid #D9D5CA; border-radius: 13px; }

@@ -258,6 +258,7 @@ void ViewPane::fitLensStrip() {
       b->style()->unpolish(b);
       b->style()->polish(b);
     }
+    m_lensStrip->layout()->setSpacing(tight ? 0 : 2);
     m_lensStrip->layout()->invalidate();
   };
   set(false);

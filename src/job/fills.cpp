@@ -94,7 +94,8 @@ std::string fillSummary(const std::vector<BodyPlan>& bodies) {
   std::string r;
   for (int k = kFills - 1; k >= 0; --k)
     if (const int n = count[static_cast<std::size_t>(k)])
-      r += (r.empty() ? "" : ", ") + std::to_string(n) + " " + fillName(static_cast<Fill>(k));
+      r += (r.empty() ? "" : ", ") + std::to_string(n) + (n == 1 ? " body " : " bodies ") +
+           (static_cast<Fill>(k) == Fill::Tetrahedra ? "of " : "") + fillName(static_cast<Fill>(k));
   return r;
 }
 

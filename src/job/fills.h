@@ -19,7 +19,7 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
 /// What is planned for bodies and faces before anything is meshed; what cards cannot have is a finding.
 MeshPlan planOfBrief(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                      std::vector<Problem>& problems);
-/// "1 mapped, 2 tetrahedra": bodies by fill, the structured ones first.
+/// "1 body mapped, 2 bodies of tetrahedra": bodies by fill, the structured ones first.
 std::string fillSummary(const std::vector<BodyPlan>& bodies);
 /// The order alone, which needs no part.
 int orderOf(const Brief& brief);

@@ -15,6 +15,7 @@ namespace {
 // Measured by bench_forecast over the sample parts and random parts: elements = kVolume * Iv + kArea * Ia with
 // Iv = integral of h^-3 over the volume, Ia = integral of h^-2 over the faces.
 constexpr double kVolume = 9.6, kArea = 0.6;
+constexpr double kRows = 1;         // hexahedra in rows, of Iv
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
 constexpr double kRange = 0.25;
 
@@ -27,7 +28,9 @@ double jitter(std::uint64_t n) {
 }
 
 struct Tally {
-  double volume = 0, area = 0; ///< the two integrals
+  double volume = 0, area = 0; ///< the two integrals, of bodies of tetrahedra and of all faces
+  double freeArea = 0;         ///< of faces that tetrahedra touch
+  double rows = 0;             ///< the integral over volume of bodies filled with rows of hexahedra
   std::map<int, double> byRule;
   std::vector<double> byBody;
 };
@@ -84,6 +87,11 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
   Tally sum;
   sum.byBody.assign(part.bodies.size(), 0);
+  std::vector<Problem> unused; // told where they belong
+  const auto plan = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused).bodies;
+  auto structured = [&](int body) {
+    return body >= 0 && plan[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
+  };
 
   // Faces: each display triangle is cut into pieces that are small against the size there.
   std::vector<std::map<int, double>> faceRule(t.triangles.size());
@@ -107,9 +115,12 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
       16);
   for (std::size_t i = 0; i < faceSum.size(); ++i) {
     sum.area += faceSum[i];
+    const auto& bodies = part.faces[static_cast<std::size_t>(t.triangleFace[i])].bodies;
+    if (std::none_of(bodies.begin(), bodies.end(), [&](int b) { return b >= 0 && !structured(b); })) continue;
+    sum.freeArea += faceSum[i];
     for (const auto& [rule, w] : faceRule[i]) sum.byRule[rule] += kArea * w;
-    for (int body : part.faces[static_cast<std::size_t>(t.triangleFace[i])].bodies)
-      if (body >= 0) sum.byBody[static_cast<std::size_t>(body)] += kArea * faceSum[i];
+    for (int body : bodies)
+      if (body >= 0 && !structured(body)) sum.byBody[static_cast<std::size_t>(body)] += kArea * faceSum[i];
   }
 
   // Bodies: columns of a jittered grid; where the size is small against the grid, a cell is sampled more often.
@@ -126,7 +137,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
              ny = static_cast<std::size_t>(std::ceil(extent.y() / step)),
              nz = static_cast<std::size_t>(std::ceil(extent.z() / step));
   struct Column {
-    double volume = 0;
+    double volume = 0, rows = 0;
     std::map<int, double> byRule;
     std::map<int, double> byBody;
   };
@@ -176,9 +187,11 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
               double z = hits[h].z + length * (j + jitter(seed + ++n)) / m;
               SizeReason r = size.deciding({x, y, z}, hits[h].above);
               double w = s * s * length / m / (r.size * r.size * r.size);
-              col.volume += w;
-              col.byRule[r.rule] += w;
-              col.byBody[hits[h].above] += w;
+              const bool inRows = structured(hits[h].above);
+              (inRows ? col.rows : col.volume) += w;
+              const double count = (inRows ? kRows : kVolume) * w;
+              col.byRule[r.rule] += count;
+              col.byBody[hits[h].above] += count;
             }
           }
         }
@@ -186,17 +199,20 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
       4);
   for (const auto& c : columns) {
     sum.volume += c.volume;
-    for (const auto& [rule, w] : c.byRule) sum.byRule[rule] += kVolume * w;
-    for (const auto& [body, w] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += kVolume * w;
+    sum.rows += c.rows;
+    for (const auto& [rule, n] : c.byRule) sum.byRule[rule] += n;
+    for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
-  f.elements = kVolume * sum.volume + kArea * sum.area;
+  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows;
+  f.elements = free + rows;
   f.surfaceTriangles = kTriangles * sum.area;
   // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
-  double nodes = f.elements / 5.8 + 0.26 * f.surfaceTriangles;
+  // In rows of hexahedra each has one, and three edges.
+  double nodes = free / 5.8 + 0.26 * f.surfaceTriangles;
   bool quadratic = orderOf(brief) == 2;
   // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
-  f.nodes = quadratic ? 2 * nodes + f.elements + 0.5 * f.surfaceTriangles : nodes;
+  f.nodes = quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows : nodes + rows;
   f.low = f.elements * (1 - kRange);
   f.high = f.elements * (1 + kRange);
   const TimeAndMemory cost = expectedCost({f.elements, f.surfaceTriangles, quadratic}, part);

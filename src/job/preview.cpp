@@ -2,6 +2,7 @@
 #include "job/preview.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "job/fills.h"
 #include "job/run.h"
 #include "job/size_rules.h"
 #include "job/values.h"
@@ -323,6 +324,21 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       for (std::size_t b = 0; b < part.bodies.size(); ++b)
         if (matchesName(name, part.bodies[b].name)) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
   if (r.kind == "group") p.text = countOf(p.dim, p.lit.size());
+  if (r.kind == "fill") { // of the bodies for which this card holds, against the others of the brief
+    const Fills fills = fillsOf(brief, part, groups, unheard);
+    const auto plan = planOf(part, fills.wishes, unheard).bodies;
+    std::vector<BodyPlan> mine;
+    bool unfit = false;
+    p.dim = Dim::Body;
+    p.lit.clear();
+    for (std::size_t b = 0; b < plan.size(); ++b) {
+      if (fills.wishes[b].rule != rule) continue;
+      mine.push_back(plan[b]);
+      unfit = unfit || plan[b].fill != fills.wishes[b].fill;
+      p.lit.push_back(static_cast<int>(b));
+    }
+    p.text = mine.empty() ? "holds for no body" : fillSummary(mine) + (unfit ? ": some do not fit" : "");
+  }
   if (r.kind == "hand_over")
     if (auto scale = fileScale(alone, part.unit, r))
       p.text = fileSizeText(part.box.size(), part.unit, *scale) + " in the file";

@@ -39,7 +39,7 @@ TEST_F(Lenses, theLensMethodTellsWhatFillsEachBodyBeforeAndAfterMeshing) {
   w->setLens(6);
   ASSERT_TRUE(waitFor([&] { return w->viewport()->methodsDrawn() > 0; }));
   EXPECT_EQ(w->viewport()->methodsDrawn(), 3u);
-  EXPECT_TRUE(hint().contains("1 mapped, 2 tetrahedra")) << hint().toStdString();
+  EXPECT_TRUE(hint().contains("1 body mapped, 2 bodies of tetrahedra")) << hint().toStdString();
   // The face that the block decided says so under the pointer.
   int decided = -1, free = -1;
   for (int f = 0; f < w->part()->count(Dim::Face); ++f) {

@@ -2,6 +2,7 @@
 // Which card fills which body, and what the report tells of it.
 #include "job/fills.h"
 #include "job/forecast.h"
+#include "job/preview.h"
 #include "job/run_store.h"
 #include "support/briefs.h"
 #include "support/fixtures.h"
@@ -93,4 +94,38 @@ TEST(FillCards, theReportTellsEachBodyAndWhoDecidedItsFaces) {
   ASSERT_TRUE(back.ok()) << back.problem().sentence();
   EXPECT_EQ(runReport(back->run)["bodies"], j["bodies"]);
   EXPECT_EQ(runReport(back->run)["faces_decided"], j["faces_decided"]);
+}
+
+TEST(FillCards, theForecastKnowsThem) {
+  auto brief = loadBrief(demo("ballast-block.brief"));
+  ASSERT_TRUE(brief.ok());
+  auto part = loadPart(brief->partPath());
+  ASSERT_TRUE(part.ok());
+  Progress progress;
+  const Forecast f = forecastBrief(*brief, *part, progress);
+  const RunResult run = runOf(demo("ballast-block.brief"));
+  const auto got = static_cast<double>(run.mesh.cells.size());
+  EXPECT_NEAR(f.elements, got, 0.25 * got);
+  EXPECT_NEAR(f.nodes, static_cast<double>(run.mesh.nodes.size()), 0.25 * static_cast<double>(run.mesh.nodes.size()));
+}
+
+TEST(FillCards, saysBeforeMeshingWhatItWillDo) {
+  const Part part = threeBoxes();
+  const Brief b = briefWith("1 mm", {bodies("one", "end 2"), fill("one", "mapped"), fill("everything", "tetrahedra")});
+  std::vector<Problem> problems;
+  const auto groups = resolveGroups(b, part, problems);
+  Progress progress;
+  auto at = [&](const std::string& with, const std::string& what) {
+    for (std::size_t i = b.rules.size(); i-- > 0;) // after the one that the brief begins with
+      if (b.rules[i].kind == "fill" && b.rules[i].get("with") == with && b.rules[i].get("what") == what)
+        return previewRule(b, static_cast<int>(i), part, groups, nullptr, progress);
+    return Result<RulePreview>(Problem::of("test", "no such card"));
+  };
+  auto some = at("mapped", "one");
+  ASSERT_TRUE(some.ok());
+  EXPECT_EQ(some->text, "1 body mapped");
+  EXPECT_EQ(some->lit, std::vector<int>{1});
+  auto rest = at("tetrahedra", "everything");
+  ASSERT_TRUE(rest.ok());
+  EXPECT_EQ(rest->text, "2 bodies of tetrahedra");
 }
