@@ -70,7 +70,6 @@ int main(int argc, char** argv) {
     QObject::disconnect(c);
     waitFor([&] { return w.forecast() && w.forecast()->calibrationOfPart > 0; }, 10000); // it knows that run
   };
-  shot("empty");
   open("camera-housing.brief");
   {
     const QPointF at(w.viewport()->width() * 0.5, w.viewport()->height() * 0.5);
@@ -188,6 +187,10 @@ int main(int argc, char** argv) {
     shot("beside");
     compare->hide();
   }
+  open("ballast-block.brief");
+  mesh();
+  w.setLens(6);
+  shot("method");
   open("saddle-clamp.brief");
   mesh();
   w.setLens(3);
