@@ -482,8 +482,8 @@ void MainWindow::briefChanged() {
     m_sizer->size(m_doc.brief(), m_part, m_groups);
     MeshPlan plan = planOfBrief(m_doc.brief(), *m_part, m_groups, m_briefProblems);
     if (m_view) {
-      m_view->setGroups(m_groups);
       m_view->setPlan(std::move(plan.bodies), std::move(plan.faces));
+      m_view->setGroups(m_groups); // draws both
     }
     showHandles();
     if (readAgain()) return;

@@ -740,9 +740,6 @@ QColor Viewport::faceColor(int f) const {
 void Viewport::setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces) {
   m_bodyPlans = std::move(bodies);
   m_facePlans = std::move(faces);
-  if (m_show.lens != Lens::Method) return;
-  rebuildPart();
-  rebuildMesh();
 }
 
 bool Viewport::tellsRun() const { return drawsMesh() && m_ofThisPart && !m_run->bodies.empty(); }
@@ -763,22 +760,22 @@ void Viewport::placeMethods() {
   std::vector<QPointF> at;
   if (m_show.lens == Lens::Method && m_part && !m_brush) {
     // On the largest face of each body whose middle is seen; while the picture moves it stays there.
-    if (!m_moving || m_methodFace.size() != m_part->bodies.size()) {
-      m_methodFace.assign(m_part->bodies.size(), -1);
-      for (std::size_t b = 0; b < m_methodFace.size(); ++b) {
+    if (!m_moving || m_methodAt.size() != m_part->bodies.size()) {
+      m_methodAt.assign(m_part->bodies.size(), {});
+      for (std::size_t b = 0; b < m_methodAt.size(); ++b) {
         std::vector<int> faces = m_part->bodies[b].faces;
         auto area = [&](int f) { return m_part->faces[static_cast<std::size_t>(f)].area; };
         std::stable_sort(faces.begin(), faces.end(), [&](int x, int y) { return area(x) > area(y); });
         constexpr std::size_t kTried = 12;
-        for (std::size_t k = 0; k < std::min(faces.size(), kTried) && m_methodFace[b] < 0; ++k)
+        for (std::size_t k = 0; k < std::min(faces.size(), kTried) && !m_methodAt[b]; ++k)
           if (const Vec3 p = methodPlace(faces[k]); !m_hiddenFaces.count(faces[k]) && !m_show.away(p) && inSight(p))
-            m_methodFace[b] = faces[k];
+            m_methodAt[b] = p;
       }
     }
-    for (std::size_t b = 0; b < m_methodFace.size(); ++b) {
-      if (m_methodFace[b] < 0) continue;
+    for (std::size_t b = 0; b < m_methodAt.size(); ++b) {
+      if (!m_methodAt[b]) continue;
       const QString word = fillName(fillOf(static_cast<int>(b)));
-      labels.push_back({methodPlace(m_methodFace[b]), word.left(1).toUpper() + " · " + word, true});
+      labels.push_back({*m_methodAt[b], word.left(1).toUpper() + " · " + word, true});
       at.push_back(project(labels.back().at));
     }
   }

@@ -89,7 +89,8 @@ public:
   /// How many of them are drawn: not those at nodes behind the part.
   std::size_t numbersDrawn() const { return m_labels->count(); }
   bool tooManyNumbers() const { return m_tooManyNumbers; }
-  /// What is planned for bodies and faces; where the mesh of a run is drawn, what that run did is told instead.
+  /// What is planned for bodies and faces; where the mesh of a run is drawn, what that run did is told instead. Drawn
+  /// with the next groups.
   void setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces);
   const std::vector<BodyPlan>& bodyPlans() const;
   /// Who decided what a face is made of; null where that is not known.
@@ -236,7 +237,7 @@ private:
   Fill fillOf(int body) const;
   void placeMethods();
   Vec3 methodPlace(int face) const;
-  std::vector<int> m_methodFace; ///< per body, where its word stands; -1: none of its faces is seen
+  std::vector<std::optional<Vec3>> m_methodAt; ///< per body, where its word stands; none where no face is seen
   std::set<int> m_lit;
   Dim m_litDim = Dim::Face;
   std::size_t m_marks = 0, m_outline = 0, m_openEdges = 0, m_sharedEdges = 0;

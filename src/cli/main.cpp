@@ -944,7 +944,7 @@ int main(int argc, char** argv) {
     c->add_option("--bridge", m.bridge, "edges and faces narrower than this are bridged; 0 for never");
     c->add_option("--slender", m.slender, "longest edge against the thickness of its wall; 0 lets elements be flat");
     c->add_option("--order", m.order, "1 or 2")->check(notEmpty);
-    c->add_option("--fill", m.fill, "what all bodies are filled with: tetrahedra or mapped")->check(notEmpty);
+    c->add_option("--fill", m.fill, "what all bodies are filled with, in a word of the rule fill")->check(notEmpty);
     c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
     c->add_option("--unit", m.unit, "take the part file's numbers in this unit")->check(notEmpty);
   }

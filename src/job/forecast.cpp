@@ -88,9 +88,13 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   Tally sum;
   sum.byBody.assign(part.bodies.size(), 0);
   std::vector<Problem> unused; // told where they belong
-  const auto plan = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused).bodies;
+  std::vector<BodyPlan> plan;
+  if (std::any_of(brief.rules.begin(), brief.rules.end(), [](const Rule& r) {
+        return r.kind == "fill" && !r.off && r.get("with") != fillName(Fill::Tetrahedra);
+      }))
+    plan = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused).bodies;
   auto structured = [&](int body) {
-    return body >= 0 && plan[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
+    return body >= 0 && !plan.empty() && plan[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
   };
 
   // Faces: each display triangle is cut into pieces that are small against the size there.

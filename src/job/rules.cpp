@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "exchange/exchange.h"
 #include "job/limits.h"
+#include "mesher/plan/plan.h"
 #include <cmath>
 #include <cstring>
 #include <sstream>
@@ -276,7 +277,7 @@ const std::vector<RuleKind>& ruleTable() {
          "that does not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, "
          "else the later one; the order is that of the first. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "a group of bodies, or 'everything'"),
-          choice("with", "tetrahedra", "what fills them", {"tetrahedra", "mapped"}),
+          choice("with", fillName(Fill::Tetrahedra), "what fills them", fillNames()),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back({"take_mesh",

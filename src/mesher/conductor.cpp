@@ -223,6 +223,11 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
   RecoveryReport lostFirst;
   auto keptProblem = [&](const RecoveryReport& r, const SurfaceMesh& s) {
     Problem p = lostProblem(r, s, part);
+    if (whole) { // no rule keeps it: nothing but the rows of hexahedra is missing
+      p.why = "the rows of hexahedra beside tetrahedra leave those too little room there";
+      p.todo = "ask for a smaller size there, or for tetrahedra on the body";
+      return p;
+    }
     p.why = "the surface mesh is kept as it is, and leaves too little room there";
     p.todo = "make the surface again with a smaller size there, or take out the rule that keeps it";
     return p;
@@ -286,7 +291,6 @@ struct Meshed {
   Filled filled;
   int attempts = 1;         ///< at surfaces, until one could be filled
   std::vector<Vec3> lostAt; ///< where the first one could not
-  double pyramids = 1;      ///< their smallest scaled Jacobian
   ImproveStats stats;
   Mesh mesh;
   std::vector<std::int32_t> flat; ///< cells flatter than kFlatAngle that no sharp rim or corner of the part enforces
@@ -294,7 +298,8 @@ struct Meshed {
   double worst = 1;               ///< their smallest quality
 };
 
-/// The whole surface again. A problem where it crosses itself now, or a quadrilateral beside tetrahedra has no pyramid.
+/// The whole surface again. A problem where it crosses itself now, or a quadrilateral beside tetrahedra has no valid
+/// pyramid.
 std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joints, const Part& part,
                                    const MeshPlan& plan, const Progress& progress) {
   if (plan.tetrahedraOnly()) return {};
@@ -303,7 +308,8 @@ std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joi
     std::sort(v.begin(), v.end());
     return v;
   };
-  for (const auto& j : joints) joined.insert(sorted(j.base));
+  for (const auto& j : joints)
+    if (pyramidShape(filled.core, j) > 0) joined.insert(sorted(j.base));
   for (const auto& q : filled.surface.quads)
     if (plan.faces[static_cast<std::size_t>(q.face)].tetSide && !joined.count(sorted(q.v)))
       return jointProblem(part, q.face, filled.surface.points[static_cast<std::size_t>(q.v[0])],
@@ -359,7 +365,7 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, const MeshPlan& plan
       "insertions, {} contractions; worst {:.4f} -> {:.4f}",
       r.stats.removals, r.stats.flips, r.stats.moves, r.stats.collapses, r.stats.insertions, r.stats.slides,
       r.stats.peels, r.stats.surfaceInsertions, r.stats.surfaceContractions, r.stats.worstBefore, r.stats.worstAfter);
-  r.pyramids = liftApexes(core, joints, progress);
+  liftApexes(core, joints, progress);
   if (auto p = putTogether(r.filled, joints, part, plan, progress)) return *p;
   r.mesh = collect(core, surface, joints, r.filled.structured, part, progress);
   const double least = std::sin(kFlatAngle * kPi / 180);
@@ -397,6 +403,7 @@ public:
   }
   /// After a failure: the structured bodies it is about get tetrahedra. False when there is none left to give way.
   bool giveWay(const MeshPlan& plan, const Problem& failure, std::vector<Problem>& said) {
+    if (failure.fault != Fault::Meshing) return false; // other cells would not help
     std::vector<char> concerned(m_part.bodies.size(), 0);
     bool any = false;
     auto take = [&](int b) {

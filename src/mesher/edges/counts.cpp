@@ -27,6 +27,14 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const std::
     int exact = 0, other = 0, at = -1;
     for (std::size_t e = 0; e < classOf.size(); ++e) {
       if (classOf[e] != k) continue;
+      if (const EdgeDivision* d = size.divisionOf(static_cast<int>(e)); d && !d->like.empty()) {
+        const auto& edge = part.edges[e];
+        said.push_back(Problem::of("count.like", "an edge of hexahedra does not copy the nodes of another chain")
+                           .as(Severity::Warning)
+                           .firstAt({part.shape->edgePoint(static_cast<int>(e), 0.5 * (edge.t0 + edge.t1))}, part.unit)
+                           .because("it gets the count of the edges across from it")
+                           .advise("divide it by a number"));
+      }
       least = std::min(least, wish[e].natural);
       most = std::max(most, wish[e].natural);
       if (const int x = wish[e].exact; x > 0) {

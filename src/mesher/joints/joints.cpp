@@ -196,12 +196,15 @@ double pyramidShape(const std::array<Vec3, 4>& base, const Vec3& apex) {
   return least;
 }
 
-double liftApexes(TetCore& core, const std::vector<Joint>& joints, const Progress& progress) {
-  double worst = 1;
+double pyramidShape(const TetCore& core, const Joint& j) {
+  return pyramidShape({core.pt(j.base[0]), core.pt(j.base[1]), core.pt(j.base[2]), core.pt(j.base[3])},
+                      core.pt(j.apex));
+}
+
+void liftApexes(TetCore& core, const std::vector<Joint>& joints, const Progress& progress) {
   std::vector<int> star;
   for (int round = 0; round < 3; ++round) {
     bool any = false;
-    worst = 1;
     for (std::size_t n = 0; n < joints.size(); ++n) {
       if ((n & 255) == 0) progress.check();
       const Joint& j = joints[n];
@@ -247,11 +250,9 @@ double liftApexes(TetCore& core, const std::vector<Joint>& joints, const Progres
         core.move(j.apex, p);
         any = true;
       }
-      worst = std::min(worst, pyramidShape(base, core.pt(j.apex)));
     }
     if (!any) break;
   }
-  return worst;
 }
 
 } // namespace tess

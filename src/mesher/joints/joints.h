@@ -19,10 +19,11 @@ struct Joint {
 std::vector<Joint> makeJoints(TetCore& core, const SurfaceMesh& surface, const Progress& progress);
 
 /// Once the tetrahedra are improved: apexes are moved where that lifts the worst of pyramid and tetrahedra around.
-/// Returns the smallest scaled corner Jacobian of a pyramid, 1 without any.
-double liftApexes(TetCore& core, const std::vector<Joint>& joints, const Progress& progress);
+void liftApexes(TetCore& core, const std::vector<Joint>& joints, const Progress& progress);
 
 /// Smallest scaled Jacobian of a pyramid's base corners; 1 for the one of equal edges.
 double pyramidShape(const std::array<Vec3, 4>& base, const Vec3& apex);
+
+double pyramidShape(const TetCore& core, const Joint& joint);
 
 } // namespace tess

@@ -54,6 +54,7 @@ Problem notFilled(const Part& part, int body, Fill wish, const Fit& fit) {
 } // namespace
 
 const char* fillName(Fill fill) { return kWords[static_cast<int>(fill)]; }
+std::vector<std::string> fillNames() { return {std::begin(kWords), std::end(kWords)}; }
 std::optional<Fill> fillByName(std::string_view word) {
   for (int k = 0; k < kFills; ++k)
     if (word == kWords[k]) return static_cast<Fill>(k);

@@ -14,6 +14,7 @@ namespace tess {
 enum class Fill : std::uint8_t { Tetrahedra, Mapped };
 constexpr int kFills = 2;
 const char* fillName(Fill fill);                       ///< the word of the brief and of reports
+std::vector<std::string> fillNames();                  ///< all of them
 std::optional<Fill> fillByName(std::string_view word); ///< nothing for another word
 
 /// A face that is to get rows and columns of quadrilaterals: a way round its four corners.

@@ -8,10 +8,10 @@
 namespace tess {
 namespace {
 
-/// A face's grid seen from one of its corners: i steps towards the second corner, j towards the third.
+/// A face's rows seen from one of its corners: i steps towards the second corner, j towards the third.
 class Seen {
 public:
-  Seen(const FaceGrid& g, int origin, int towards) : m_grid(g) {
+  Seen(const FaceRows& g, int origin, int towards) : m_rows(g) {
     auto place = [&](int corner) {
       return static_cast<int>(std::find(g.corners.begin(), g.corners.end(), corner) - g.corners.begin());
     };
@@ -20,24 +20,24 @@ public:
   }
   int operator()(int i, int j) const {
     if (!m_forward) std::swap(i, j);
-    const int ni = m_grid.ni, nj = m_grid.nj;
+    const int ni = m_rows.ni, nj = m_rows.nj;
     switch (m_at) {
     case 0:
-      return m_grid.at(i, j);
+      return m_rows.at(i, j);
     case 1:
-      return m_grid.at(ni - j, i);
+      return m_rows.at(ni - j, i);
     case 2:
-      return m_grid.at(ni - i, nj - j);
+      return m_rows.at(ni - i, nj - j);
     default:
-      return m_grid.at(j, nj - i);
+      return m_rows.at(j, nj - i);
     }
   }
   /// Steps from the origin towards the second corner.
-  int along() const { return (m_at % 2 == 0) == m_forward ? m_grid.ni : m_grid.nj; }
-  int across() const { return (m_at % 2 == 0) == m_forward ? m_grid.nj : m_grid.ni; }
+  int along() const { return (m_at % 2 == 0) == m_forward ? m_rows.ni : m_rows.nj; }
+  int across() const { return (m_at % 2 == 0) == m_forward ? m_rows.nj : m_rows.ni; }
 
 private:
-  const FaceGrid& m_grid;
+  const FaceRows& m_rows;
   int m_at = 0;
   bool m_forward = true;
 };
@@ -61,8 +61,8 @@ Result<StructuredCells> fillMapped(const Part& part, int body, const SurfaceMesh
   };
   const Vec3 centre = part.bodies[static_cast<std::size_t>(body)].box.center();
   if (!fit.fits) return failed(centre, "have no rows", fit.why);
-  auto grid = [&](int a, int b, int d) -> std::optional<Seen> { // from corner a towards b, and across towards d
-    for (const auto& g : surface.grids) {
+  auto rowsOf = [&](int a, int b, int d) -> std::optional<Seen> { // from corner a towards b, and across towards d
+    for (const auto& g : surface.faceRows) {
       auto has = [&](int corner) {
         return std::find(g.corners.begin(), g.corners.end(), s.corners[static_cast<std::size_t>(corner)]) !=
                g.corners.end();
@@ -72,8 +72,8 @@ Result<StructuredCells> fillMapped(const Part& part, int body, const SurfaceMesh
     }
     return {};
   };
-  const auto bottom = grid(0, 1, 3), top = grid(4, 5, 7), front = grid(0, 1, 4), back = grid(3, 2, 7),
-             left = grid(0, 3, 4), right = grid(1, 2, 5);
+  const auto bottom = rowsOf(0, 1, 3), top = rowsOf(4, 5, 7), front = rowsOf(0, 1, 4), back = rowsOf(3, 2, 7),
+             left = rowsOf(0, 3, 4), right = rowsOf(1, 2, 5);
   for (const auto* g : {&bottom, &top, &front, &back, &left, &right})
     if (!*g) return failed(centre, "have no rows", "a face of it has none");
   const int ni = bottom->along(), nj = bottom->across(), nk = front->across();

@@ -44,7 +44,7 @@ std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, i
                       "nodes of the shape itself could not be taken out of one of them");
   std::reverse(side[2].begin(), side[2].end()); // now along with the sides opposite
   std::reverse(side[3].begin(), side[3].end());
-  FaceGrid g;
+  FaceRows g;
   g.face = face.face;
   g.corners = face.corners;
   g.ni = static_cast<int>(side[0].size()) - 1;
@@ -105,7 +105,7 @@ std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, i
       m.face.push_back(face.face);
       m.face.push_back(face.face);
     }
-  m.grids.push_back(std::move(g));
+  m.faceRows.push_back(std::move(g));
   return {};
 }
 

@@ -19,7 +19,7 @@ struct SurfaceQuad {
   int face;
 };
 /// Nodes of a mapped face in rows: (i, j) lies i steps from corner 0 towards corner 1 and j towards corner 3.
-struct FaceGrid {
+struct FaceRows {
   int face = -1;
   std::array<int, 4> corners{}; ///< points of the part
   int ni = 0, nj = 0;           ///< quadrilaterals along both ways
@@ -36,8 +36,8 @@ struct SurfaceMesh {
   std::vector<int> face;                     ///< geometry face of each triangle
   std::vector<std::vector<int>> edgeNodes;   ///< per part edge: nodes from start to end
   std::vector<SurfaceQuad> quads;
-  std::vector<FaceGrid> grids; ///< of the mapped faces
-  std::vector<char> frozen;    ///< per part face: made for a neighbour and not to be changed; empty: none is
+  std::vector<FaceRows> faceRows; ///< of the mapped faces
+  std::vector<char> frozen;       ///< per part face: made for a neighbour and not to be changed; empty: none is
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;
   }

@@ -158,8 +158,8 @@ public:
     }
     for (auto& q : m_mesh.quads)
       for (int& v : q.v) v = number[static_cast<std::size_t>(v)];
-    for (auto& grid : m_mesh.grids)
-      for (int& v : grid.node) v = number[static_cast<std::size_t>(v)];
+    for (auto& rows : m_mesh.faceRows)
+      for (int& v : rows.node) v = number[static_cast<std::size_t>(v)];
     for (auto& chain : m_mesh.edgeNodes) {
       for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
       chain.erase(std::unique(chain.begin(), chain.end()), chain.end());
@@ -538,7 +538,7 @@ BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Size
   if (size.bridging.tolerance <= 0) return {};
   // Where the surface crosses itself afterwards, what was contracted there is left alone the next time.
   std::set<int> leave;
-  for (const auto& grid : surface.grids) leave.insert(grid.node.begin(), grid.node.end());
+  for (const auto& rows : surface.faceRows) leave.insert(rows.node.begin(), rows.node.end());
   for (int round = 0; round < 8; ++round) {
     SurfaceMesh copy = surface;
     Bridge b(copy, part, size, leave);
