@@ -78,7 +78,7 @@ static void allMetrics(benchmark::State& s) {
   SizeSettings z;
   z.target = 0.5;
   Progress progress;
-  auto m = meshPart(*part, makeSizeField(*part, {z}), {}, progress);
+  auto m = meshPart(*part, makeSizeField(*part, {z}), {}, {}, progress);
   for (auto _ : s) benchmark::DoNotOptimize(computeMetrics(m->mesh));
   s.SetItemsProcessed(static_cast<std::int64_t>(s.iterations()) * static_cast<std::int64_t>(m->mesh.cells.size()));
 }

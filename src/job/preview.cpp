@@ -398,9 +398,10 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   if (p.dim == Dim::Edge && !p.lit.empty()) faces.clear(); // a rule on edges is told by them
   std::size_t elements = 0;
   std::vector<Walk> walks(edges.size());
+  const EdgeDivisions divided = divisionsOf(brief, part, groups);
   const auto walk = [&](std::size_t i) {
     const int e = edges[i];
-    const EdgeDivision* d = field ? field->divisionOf(e) : nullptr;
+    const EdgeDivision* d = field ? divided.of(e) : nullptr;
     if (d && d->rule == rule) d = nullptr; // as it was
     for (const auto& x : mine.request().divisions)
       if (x.first == e) d = &x.second;

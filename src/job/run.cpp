@@ -628,7 +628,6 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   options.threads = run.threads;
   const Fills fills = fillsOf(brief, part, run.groups, run.problems);
   options.order = fills.order;
-  options.fills = fills.wishes;
   double budget = 0;
   for (const auto& s : request.sampled)
     if (s.budget > 0) budget = s.budget;
@@ -645,7 +644,12 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   }
   auto meshWith = [&]() -> Result<MeshOutcome> {
     SizeField field = makeSizeField(part, request, &progress);
-    auto r = meshPart(part, field, options, progress);
+    const auto wishes = [&fills](const SizeRequest& from) {
+      MeshWishes w = meshWishes(from);
+      w.fills = fills.wishes;
+      return w;
+    };
+    auto r = meshPart(part, field, wishes(request), options, progress);
     // What failed: the whole part, or bodies that were left out for it.
     std::optional<Problem> failure;
     if (!r)
@@ -660,7 +664,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     // where a wall thins out to nothing, fine surfaces nearly touch over a long way.
     SizeRequest plain = request;
     plain.overall.slender = 0;
-    auto again = meshPart(part, makeSizeField(part, plain, &progress), options, progress);
+    auto again = meshPart(part, makeSizeField(part, plain, &progress), wishes(plain), options, progress);
     if (!again || std::any_of(again->problems.begin(), again->problems.end(),
                               [](const Problem& x) { return x.severity == Severity::Error; }))
       return r;
@@ -749,8 +753,9 @@ Result<Mesh> surfaceOfBrief(const Brief& brief, const Part& part, int threads, P
   if (!read) return read.problem();
   if (!brief.first("take_mesh"))
     if (auto p = tooManyElements(brief, part, request)) return *p;
-  auto m = brief.first("take_mesh") ? takeMesh(part, *read, progress)
-                                    : meshPart(part, makeSizeField(part, request, &progress), options, progress);
+  auto m = brief.first("take_mesh")
+               ? takeMesh(part, *read, progress)
+               : meshPart(part, makeSizeField(part, request, &progress), meshWishes(request), options, progress);
   if (!m) return m.problem();
   m->mesh.cells = {};
   m->mesh.cellRegion.clear();

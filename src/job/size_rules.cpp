@@ -625,6 +625,13 @@ SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vecto
   return Reader(plain, part, groups, problems, progress).read();
 }
 
+EdgeDivisions divisionsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups) {
+  Brief only = settled(brief, &part);
+  for (auto& r : only.rules) r.off = r.off || r.kind != "divide"; // the others keep their numbers
+  std::vector<Problem> unheard;
+  return EdgeDivisions(Reader(only, part, groups, unheard, nullptr).read().divisions);
+}
+
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress) {
   return makeSizeField(part, sizeRequestOf(brief, part, groups, problems, progress), progress);

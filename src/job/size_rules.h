@@ -12,6 +12,8 @@ double overallTarget(const Brief& brief, const Part& part);
 /// stop, which results that are read for sizes take time to hear.
 SizeRequest sizeRequestOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                           std::vector<Problem>& problems, const Progress* progress = nullptr);
+/// What its rules 'divide' alone ask for.
+EdgeDivisions divisionsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups);
 /// The size field that the brief asks for.
 SizeField briefSizeField(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                          std::vector<Problem>& problems, const Progress* progress = nullptr);

@@ -323,8 +323,8 @@ std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joi
 }
 
 /// Surface, tetrahedra within it, improvement.
-Result<Meshed> meshBySize(const Part& part, SizeField size, const MeshPlan& plan, const SurfaceMesh* kept,
-                          MeshOutcome& out, Clock& clock, Progress& progress) {
+Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const SurfaceMesh* kept, MeshOutcome& out,
+                          Clock& clock, Progress& progress) {
   Meshed r;
   const SizeField asked = size;
   for (;; ++r.attempts) {
@@ -342,7 +342,7 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, const MeshPlan& plan
       for (const Vec3& p : r.lostAt) size.addPoint(p, 0.5 * asked.at(p), kReasonMesher);
       size.build();
     } else
-      size.bridging.tolerance = 0;
+      plan.bridging.tolerance = 0;
   }
   TetCore& core = r.filled.core;
   SurfaceMesh& surface = r.filled.surface;
@@ -393,14 +393,13 @@ std::span<const Filler* const> allFillers() {
 /// The plan, and bodies whose wish came to nothing on the way.
 class Planner {
 public:
-  Planner(const Part& part, const MeshOptions& options, bool kept) : m_part(part), m_options(options) {
+  Planner(const Part& part, const MeshWishes& wishes, const MeshOptions& options, bool kept)
+      : m_part(part), m_wishes(wishes) {
     m_given.resize(part.bodies.size());
     if (kept || options.onlySurface)
       for (auto& why : m_given) why = "tetrahedra, since the surface is kept as it is";
   }
-  MeshPlan plan(std::vector<Problem>& said) const {
-    return makePlan(m_part, m_options.fills, allFillers(), m_given, said);
-  }
+  MeshPlan plan(std::vector<Problem>& said) const { return makePlan(m_part, m_wishes, allFillers(), m_given, said); }
   /// After a failure: the structured bodies it is about get tetrahedra. False when there is none left to give way.
   bool giveWay(const MeshPlan& plan, const Problem& failure, std::vector<Problem>& said) {
     if (failure.fault != Fault::Meshing) return false; // other cells would not help
@@ -429,17 +428,17 @@ public:
 
 private:
   const Part& m_part;
-  const MeshOptions& m_options;
+  const MeshWishes& m_wishes;
   std::vector<std::string> m_given; ///< per body why it gets tetrahedra whatever is wished
 };
 
 /// One run from plan to finished mesh; what it has to say gathers in the outcome.
 class Conductor {
 public:
-  Conductor(const Part& part, const SizeField& asked, const MeshOptions& options, const SurfaceMesh* kept,
-            Progress& progress)
+  Conductor(const Part& part, const SizeField& asked, const MeshWishes& wishes, const MeshOptions& options,
+            const SurfaceMesh* kept, Progress& progress)
       : m_part(part), m_asked(asked), m_options(options), m_kept(kept), m_progress(progress), m_clock(m_out.timings),
-        m_planner(part, options, kept != nullptr) {}
+        m_planner(part, wishes, options, kept != nullptr) {}
 
   Result<MeshOutcome> run() {
     if (m_kept)
@@ -658,15 +657,15 @@ private:
 } // namespace
 
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said) {
-  return makePlan(part, wishes, allFillers(), {}, said);
+  return makePlan(part, {wishes}, allFillers(), {}, said);
 }
 
-Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshOptions& options,
-                                 const SurfaceMesh* kept, Progress& progress) {
+Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshWishes& wishes,
+                                 const MeshOptions& options, const SurfaceMesh* kept, Progress& progress) {
   tbb::global_control limit(tbb::global_control::max_allowed_parallelism,
                             options.threads > 0 ? static_cast<std::size_t>(options.threads)
                                                 : static_cast<std::size_t>(std::thread::hardware_concurrency()));
-  return Conductor(part, asked, options, kept, progress).run();
+  return Conductor(part, asked, wishes, options, kept, progress).run();
 }
 
 } // namespace tess

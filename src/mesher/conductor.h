@@ -6,7 +6,7 @@
 namespace tess {
 
 /// `kept`: a surface that is filled as it is; null: it is made. As meshPart() else.
-Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& size, const MeshOptions& options,
-                                 const SurfaceMesh* kept, Progress& progress);
+Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                                 const MeshOptions& options, const SurfaceMesh* kept, Progress& progress);
 
 } // namespace tess

@@ -8,28 +8,29 @@
 namespace tess {
 namespace {
 
-/// What the size field says about the edges and faces of a part, for one that is derived from it. `derived` tells
-/// where an edge or face went, -1 for nowhere.
-template <class Derived> SizeField translated(const SizeField& asked, const Derived& derived) {
-  SizeField size = asked;
+/// Wishes about the edges and faces of a part, for one that is derived from it. `derived` tells where an edge or face
+/// went, -1 for nowhere.
+template <class Derived> MeshWishes translated(const MeshWishes& asked, const Derived& derived) {
+  MeshWishes own = asked;
   const Bridging& b = asked.bridging;
-  size.bridging.ignoreEdge.clear();
-  size.bridging.ignorePoint.clear();
-  size.bridging.keepEdge.assign(derived.part().edges.size(), 0);
+  own.bridging.ignoreEdge.clear();
+  own.bridging.ignorePoint.clear();
+  own.bridging.keepEdge.assign(derived.part().edges.size(), 0);
   for (std::size_t e = 0; e < b.keepEdge.size(); ++e)
-    if (int own = derived.edgeOf(static_cast<int>(e)); own >= 0)
-      size.bridging.keepEdge[static_cast<std::size_t>(own)] |= b.keepEdge[e];
-  size.bridging.keepFace.assign(derived.part().faces.size(), 0);
+    if (int there = derived.edgeOf(static_cast<int>(e)); there >= 0)
+      own.bridging.keepEdge[static_cast<std::size_t>(there)] |= b.keepEdge[e];
+  own.bridging.keepFace.assign(derived.part().faces.size(), 0);
   for (std::size_t f = 0; f < b.keepFace.size(); ++f)
-    if (int own = derived.faceOf(static_cast<int>(f)); own >= 0)
-      size.bridging.keepFace[static_cast<std::size_t>(own)] |= b.keepFace[f];
-  size.divisions.clear();
+    if (int there = derived.faceOf(static_cast<int>(f)); there >= 0)
+      own.bridging.keepFace[static_cast<std::size_t>(there)] |= b.keepFace[f];
+  std::vector<EdgeDivisions::Pair> divisions;
   for (auto [edge, division] : asked.divisions) {
     for (int& e : division.like) e = derived.edgeOf(e);
     std::erase(division.like, -1);
-    if (int own = derived.edgeOf(edge); own >= 0) size.divisions.push_back({own, division});
+    if (int e = derived.edgeOf(edge); e >= 0) divisions.push_back({e, division});
   }
-  return size;
+  own.divisions = EdgeDivisions(std::move(divisions));
+  return own;
 }
 
 /// Entities of the joined part become those of the part itself again.
@@ -50,16 +51,16 @@ void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
 }
 
 /// Meshes all bodies together; edges and points to be ignored are not followed.
-Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const MeshOptions& options,
-                                 Progress& progress) {
-  const bool joins = asked.bridging.ignoresAny();
-  if (!joins && !options.surface) return meshFollowed(part, asked, options, nullptr, progress);
+Result<MeshOutcome> meshTogether(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                                 const MeshOptions& options, Progress& progress) {
+  const bool joins = wishes.bridging.ignoresAny();
+  if (!joins && !options.surface) return meshFollowed(part, size, wishes, options, nullptr, progress);
   if (!joins) {
     auto kept = surfaceOfMesh(*options.surface, part);
     if (!kept) return kept.problem();
-    return meshFollowed(part, asked, options, &*kept, progress);
+    return meshFollowed(part, size, wishes, options, &*kept, progress);
   }
-  const JoinedPart joined(part, asked.bridging.ignoreEdge, asked.bridging.ignorePoint);
+  const JoinedPart joined(part, wishes.bridging.ignoreEdge, wishes.bridging.ignorePoint);
   std::optional<SurfaceMesh> keptJoined;
   if (options.surface) {
     std::vector<int> faceOf;
@@ -68,8 +69,8 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const
     if (!kept) return kept.problem();
     keptJoined = std::move(*kept);
   }
-  auto out =
-      meshFollowed(joined.part(), translated(asked, joined), options, keptJoined ? &*keptJoined : nullptr, progress);
+  auto out = meshFollowed(joined.part(), size, translated(wishes, joined), options, keptJoined ? &*keptJoined : nullptr,
+                          progress);
   if (!out) {
     Problem p = out.problem(); // its face numbers are those of the joined part
     for (std::size_t k = 0; k < p.faces.size(); ++k)
@@ -100,8 +101,8 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& asked, const
   for (std::size_t e = 0; e < part.edges.size() && p.places.size() < 50; ++e)
     if (joined.edgeOf(static_cast<int>(e)) < 0)
       p.places.push_back(part.shape->edgePoint(static_cast<int>(e), 0.5 * (part.edges[e].t0 + part.edges[e].t1)));
-  for (std::size_t k = 0; k < asked.bridging.ignorePoint.size() && p.places.size() < 50; ++k)
-    if (asked.bridging.ignorePoint[k]) p.places.push_back(part.points[k].at);
+  for (std::size_t k = 0; k < wishes.bridging.ignorePoint.size() && p.places.size() < 50; ++k)
+    if (wishes.bridging.ignorePoint[k]) p.places.push_back(part.points[k].at);
   if (!p.places.empty()) p.where = "first at " + formatPoint(p.places.front()) + " " + part.unit;
   out->problems.push_back(p);
   return out;
@@ -145,8 +146,13 @@ void nameOriginals(MeshOutcome& out, const SubsetPart& subset, std::size_t whole
 
 } // namespace
 
-Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const MeshOptions& options, Progress& progress) {
-  auto whole = meshTogether(part, asked, options, progress);
+MeshWishes meshWishes(const SizeRequest& request) {
+  return {{}, request.overall.resolved().bridging, EdgeDivisions(request.divisions)};
+}
+
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                             const MeshOptions& options, Progress& progress) {
+  auto whole = meshTogether(part, size, wishes, options, progress);
   if (whole || part.bodies.size() < 2 || options.surface) return whole;
   // What goes wrong in one body must not take the others down: it is left out, and said so.
   std::vector<char> leftOut(part.bodies.size(), 0);
@@ -168,7 +174,7 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& asked, const Mes
     p.what = (count == 1 ? "body " : "bodies ") + names + " got no mesh: " + failure.what;
     said.push_back(p);
     const SubsetPart subset(part, leftOut);
-    auto rest = meshTogether(subset.part(), translated(asked, subset), options, progress);
+    auto rest = meshTogether(subset.part(), size, translated(wishes, subset), options, progress);
     if (rest) {
       nameOriginals(*rest, subset, part.faces.size());
       std::erase_if(rest->problems, [](const Problem& x) { return x.code == "mesh.empty-body"; });

@@ -4,6 +4,7 @@
 #include "mesh/mesh.h"
 #include "mesher/curve/quadratic.h"
 #include "mesher/surface/surface.h"
+#include "size/part_size.h"
 
 namespace tess {
 
@@ -16,8 +17,7 @@ struct MeshOptions {
   int threads = 0; ///< 0: all cores
   /// A surface of triangles linked to the part's faces that is filled as it is; null: the surface is made.
   const Mesh* surface = nullptr;
-  bool onlySurface = false;         ///< ends after the surface: a mesh without cells
-  std::vector<FillWish> fills = {}; ///< per body of the part; empty: tetrahedra
+  bool onlySurface = false; ///< ends after the surface: a mesh without cells
 };
 
 struct MeshOutcome {
@@ -35,9 +35,13 @@ struct MeshOutcome {
 /// What the bodies would be filled with, before anything is meshed; reasons against a wish are added to `said`.
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said);
 
-/// Meshes every body of the part. Edges that `size.bridging` says to ignore are not followed, and a finding tells how
+/// What a size request asks for besides sizes; without fills.
+MeshWishes meshWishes(const SizeRequest& request);
+
+/// Meshes every body of the part. Edges that `wishes.bridging` says to ignore are not followed, and a finding tells how
 /// many and how far the surface is off; links of the mesh name the part's own faces and edges all the same. Throws
 /// Cancelled on a stop. The same input gives the same mesh for any `threads`.
-Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshOptions& options, Progress& progress);
+Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                             const MeshOptions& options, Progress& progress);
 
 } // namespace tess

@@ -324,7 +324,6 @@ void addLocal(SizeField& f, const Part& part, const LocalSize& l) {
 SizeField makeSizeField(const Part& part, const SizeRequest& request, const Progress* progress) {
   SizeSettings s = request.overall.resolved();
   SizeField f(std::min(s.target, s.maximum), std::max(0.02, s.growth - 1));
-  f.bridging = s.bridging;
   addTurn(f, part, s, request.turns, progress);
   addNarrow(f, part, s);
   for (const auto& w : request.through) addThrough(f, part, s, w, progress);
@@ -334,10 +333,7 @@ SizeField makeSizeField(const Part& part, const SizeRequest& request, const Prog
   for (const auto& p : request.sampled)
     for (std::size_t i = 0; i < p.at.size(); ++i)
       if (p.size[i] < f.overall()) f.addPoint(p.at[i], p.size[i], p.rule, p.radius[i]);
-  f.divisions = request.divisions;
-  std::stable_sort(f.divisions.begin(), f.divisions.end(),
-                   [](const auto& a, const auto& b) { return a.first < b.first; });
-  for (const auto& [edge, d] : f.divisions) addDivision(f, part, edge, d);
+  for (const auto& [edge, d] : EdgeDivisions(request.divisions)) addDivision(f, part, edge, d);
   f.build();
   return f;
 }

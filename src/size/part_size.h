@@ -3,6 +3,7 @@
 #pragma once
 #include "base/progress.h"
 #include "geometry/part.h"
+#include "size/edge_wishes.h"
 #include "size/size_field.h"
 
 namespace tess {

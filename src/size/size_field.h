@@ -13,34 +13,6 @@
 
 namespace tess {
 
-/// Edges and faces narrower than the tolerance are bridged by the mesher, so they ask for no size of their own.
-struct Bridging {
-  double tolerance = 0;                 ///< length; 0: nothing is bridged
-  std::vector<char> keepFace, keepEdge; ///< per part face and edge: never bridged; empty: none
-  std::vector<char> ignoreEdge;         ///< per part edge: not followed, its faces count as one; empty: none
-  std::vector<char> ignorePoint;        ///< per part point: not followed, its two edges count as one; empty: none
-  bool ignores(int edge) const { return !ignoreEdge.empty() && ignoreEdge[static_cast<std::size_t>(edge)]; }
-  bool ignoresAny() const {
-    auto any = [](const std::vector<char>& v) { return std::find(v.begin(), v.end(), 1) != v.end(); };
-    return any(ignoreEdge) || any(ignorePoint);
-  }
-};
-
-/// An exact division of an edge, which the mesher follows whatever the field says.
-struct EdgeDivision {
-  int divisions = 0;          ///< number of elements along the edge; 0: from `length`
-  double length = 0;          ///< mean length of an element where `divisions` is 0
-  std::vector<double> finest; ///< places of the shortest elements, as shares of the length in [0, 1]; empty: even
-  double ratio = 1;           ///< longest over shortest element, >= 1
-  std::vector<int> like;      ///< nodes at the same shares of the length as on this chain of edges; empty: none
-  int rule = -1;
-};
-
-/// Shares of an edge's length at which its inner nodes stand; `length` is that of the edge. Empty when the division
-/// copies other edges. Element lengths grow linearly with the distance from the finest place, i.e. by a constant
-/// ratio from one to the next.
-std::vector<double> divisionShares(const EdgeDivision& division, double length);
-
 struct SizeReason {
   double size = 0;
   int rule = -1; ///< rule index, or one of the reasons below
@@ -61,16 +33,11 @@ class SizeField {
 public:
   /// `slope` is the growth of size per distance.
   SizeField(double overall, double slope) : m_overall(overall), m_slope(slope) {}
-  Bridging bridging;
   /// Where thin walls made the size smaller so that elements are not flat there.
   struct Slender {
     double finest = std::numeric_limits<double>::infinity();
     std::vector<Vec3> places; ///< the thinnest ones, at most 50
   } slender;
-  std::vector<std::pair<int, EdgeDivision>> divisions; ///< part edge, its division; ascending
-  const EdgeDivision* divisionOf(int edge) const;
-  /// What is narrower than this is bridged at p: the tolerance, but well below the size where that is small itself.
-  double bridgeBelow(const Vec3& p) const;
   /// A source that others cover may be dropped unless `keep`; `reach` is the distance from it at which growth begins.
   void addPoint(const Vec3& p, double size, int rule, double reach = 0) { add({p, p, p}, size, rule, reach, false); }
   void addSegment(const Vec3& a, const Vec3& b, double size, int rule) { add({a, b, b}, size, rule, 0, rule >= 0); }

@@ -134,12 +134,13 @@ Mesh barWithJoints(int order, bool rowsInTheMiddle) {
       boxGrid({{{0, 3, 5, 8}, {0, 4}, {0, 4}}}, {"first", "second", "third"}, [](int i, int, int) { return i; });
   SizeRequest request;
   request.overall.target = 1.3;
+  MeshWishes wishes;
   MeshOptions options;
   options.order = order;
   for (int b = 0; b < 3; ++b)
-    options.fills.push_back({(b == 1) == rowsInTheMiddle ? Fill::Mapped : Fill::Tetrahedra, true, -1});
+    wishes.fills.push_back({(b == 1) == rowsInTheMiddle ? Fill::Mapped : Fill::Tetrahedra, true, -1});
   Progress progress;
-  auto made = meshPart(part, makeSizeField(part, request), options, progress);
+  auto made = meshPart(part, makeSizeField(part, request), wishes, options, progress);
   EXPECT_TRUE(made.ok()) << (made.ok() ? "" : made.problem().sentence());
   nameSides(made->mesh, {8, 4, 4});
   return std::move(made->mesh);

@@ -362,7 +362,7 @@ TEST(IgnoreRule, RuleThatFindsNothingSaysSo) {
   std::vector<Problem> problems;
   const Brief b = briefWith("1 mm", {rule("ignore", {{"angle", "5 deg"}})});
   const auto groups = resolveGroups(b, part, problems);
-  const SizeField f = briefSizeField(b, part, groups, problems);
+  const Bridging ignored = sizeRequestOf(b, part, groups, problems).overall.bridging;
   EXPECT_NE(problemOf(problems, "ignore.none"), nullptr);
-  EXPECT_TRUE(std::none_of(f.bridging.ignoreEdge.begin(), f.bridging.ignoreEdge.end(), [](char c) { return c; }));
+  EXPECT_TRUE(std::none_of(ignored.ignoreEdge.begin(), ignored.ignoreEdge.end(), [](char c) { return c; }));
 }

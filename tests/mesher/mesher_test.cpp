@@ -123,7 +123,7 @@ TEST(Mesher, NarrowCornersOfFacesAndCutOffRimsLeaveNoFlatElements) {
       s.target = h;
       s.bridging.tolerance = 0.02 * h;
       Progress progress;
-      auto out = meshPart(part, makeSizeField(part, {s}), {}, progress);
+      auto out = meshPart(part, makeSizeField(part, {s}), meshWishes({s}), {}, progress);
       ASSERT_TRUE(out.ok()) << out.problem().sentence();
       expectSound(out->mesh);
       const auto angle = computeMetrics(out->mesh)[static_cast<std::size_t>(Metric::MinDihedral)];
@@ -145,7 +145,7 @@ TEST(Mesher, FirstMeshIsKeptWhereMemoryDoesNotSufficeForAnother) {
     progress.onProgress = [&](const std::string& stage, double) {
       if (stage.rfind("Finer at flat elements", 0) == 0) onAgain(progress);
     };
-    return meshPart(part, size, {}, progress);
+    return meshPart(part, size, {}, {}, progress);
   };
   auto told = [](const MeshOutcome& m, const std::string& code) {
     return std::any_of(m.problems.begin(), m.problems.end(), [&](const Problem& p) { return p.code == code; });
@@ -177,7 +177,7 @@ TEST(Mesher, BodiesThatHugEachOtherAlongALineAreNamed) {
   s.target = 4;
   const SizeField field = makeSizeField(hugging, {s});
   Progress progress;
-  auto m = meshPart(hugging, field, {1, 0}, progress);
+  auto m = meshPart(hugging, field, {}, {1, 0}, progress);
   const Problem* found = nullptr;
   if (!m)
     found = &m.problem();
@@ -501,7 +501,7 @@ TEST(TetMesh, stopAnswersAndThrowsCancelled) {
     progress.onProgress = [&](const std::string& name, double) {
       if (name == want) progress.stop();
     };
-    EXPECT_THROW((void)meshPart(*part, f, {1, 0}, progress), Cancelled) << stage;
+    EXPECT_THROW((void)meshPart(*part, f, {}, {1, 0}, progress), Cancelled) << stage;
   }
 }
 
@@ -538,14 +538,16 @@ TEST(Surface, chainsOfBridgedNodesStayWithinTheToleranceAsAWhole) {
   SizeSettings s;
   s.target = 2;
   s.bridging.tolerance = 0.1;
-  SizeField size = makeSizeField(part, {s});
+  const SizeField size = makeSizeField(part, {s});
   EdgeDivision fine;
   fine.divisions = 400;
   fine.finest = {0};
   fine.ratio = 3;
-  size.divisions.push_back({0, fine});
+  MeshPlan plan;
+  plan.bridging = s.bridging;
+  plan.divisions = EdgeDivisions({{0, fine}});
   Progress progress;
-  auto r = meshSurface(part, size, MeshPlan{}, progress);
+  auto r = meshSurface(part, size, plan, progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_GT(r->bridged.merged, 100);
   EXPECT_LE(r->bridged.moved, 2 * 0.1);
@@ -571,7 +573,7 @@ TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
     for (int f : m.faceLink) n += part.faces[static_cast<std::size_t>(f)].area < 0.1;
     return n;
   };
-  auto bridged = meshPart(part, makeSizeField(part, {s}), {}, progress);
+  auto bridged = meshPart(part, makeSizeField(part, {s}), meshWishes({s}), {}, progress);
   ASSERT_TRUE(bridged.ok()) << bridged.problem().sentence();
   expectSound(bridged->mesh);
   EXPECT_EQ(onNarrow(bridged->mesh), 0);
@@ -582,11 +584,11 @@ TEST(Surface, narrowFaceIsBridgedUnlessItIsKept) {
   EXPECT_TRUE(noted);
 
   s.bridging.keepFace.assign(part.faces.size(), 1); // as when groups name the faces
-  auto kept = meshPart(part, makeSizeField(part, {s}), {}, progress);
+  auto kept = meshPart(part, makeSizeField(part, {s}), meshWishes({s}), {}, progress);
   ASSERT_TRUE(kept.ok()) << kept.problem().sentence();
   EXPECT_GT(onNarrow(kept->mesh), 0);
   s.bridging = {};
-  auto never = meshPart(part, makeSizeField(part, {s}), {}, progress);
+  auto never = meshPart(part, makeSizeField(part, {s}), meshWishes({s}), {}, progress);
   ASSERT_TRUE(never.ok()) << never.problem().sentence();
   EXPECT_GT(onNarrow(never->mesh), 0);
   EXPECT_NEAR(meshVolume(never->mesh), part.volume(), 1e-9 * part.volume()); // plane faces: exact
@@ -603,7 +605,7 @@ TEST(Surface, slitWithNarrowRimsKeepsItsTwoSides) {
       s.target = size;
       s.bridging.tolerance = -1;
       Progress progress;
-      auto out = meshPart(part, makeSizeField(part, {s}), {}, progress);
+      auto out = meshPart(part, makeSizeField(part, {s}), meshWishes({s}), {}, progress);
       ASSERT_TRUE(out.ok()) << out.problem().sentence();
       expectSound(out->mesh);
       EXPECT_GT(computeMetrics(out->mesh)[static_cast<std::size_t>(Metric::MinDihedral)].min, 10);
@@ -623,8 +625,10 @@ TEST(Surface, thinWallIsNotBridged) {
   s.target = 1;
   s.slender = 0;
   s.bridging.tolerance = -1;
+  MeshPlan plan;
+  plan.bridging = meshWishes({s}).bridging;
   Progress progress;
-  auto r = meshSurface(part, makeSizeField(part, {s}), MeshPlan{}, progress);
+  auto r = meshSurface(part, makeSizeField(part, {s}), plan, progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_EQ(r->bridged.merged, 0);
 }
@@ -667,7 +671,7 @@ TEST(Size, closedEdgeGetsAtLeastThreeNodes) {
   Part c = made("cylinder 1 5");
   SizeField f(100, 0.3);
   f.build();
-  for (int e = 0; e < 2; ++e) EXPECT_GE(divideEdge(c, e, f, 1).size() + 1, 3u);
+  for (int e = 0; e < 2; ++e) EXPECT_GE(divideEdge(c, e, f, {}, 1).size() + 1, 3u);
 }
 
 TEST(Surface, aStripJustWiderThanWhatIsBridgedStaysClean) {

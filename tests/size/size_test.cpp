@@ -28,7 +28,7 @@ SizeRequest overall(double target) {
 }
 Mesh meshWith(const Part& part, const SizeRequest& request) {
   Progress progress;
-  auto m = meshPart(part, makeSizeField(part, request), {}, progress);
+  auto m = meshPart(part, makeSizeField(part, request), meshWishes(request), {}, progress);
   EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
   return m->mesh;
 }
@@ -181,12 +181,10 @@ TEST(Slender, ThicknessOfNeedlesTakesFewPieces) {
 }
 
 TEST(Bridging, StaysBelowASmallSize) {
-  SizeField f(5, 0.3);
-  f.bridging.tolerance = 0.1;
-  f.addPoint({0, 0, 0}, 0.2, 1);
-  f.build();
-  EXPECT_NEAR(f.bridgeBelow({0, 0, 0}), 0.12 * 0.2, 1e-9);
-  EXPECT_DOUBLE_EQ(f.bridgeBelow({10, 0, 0}), 0.1);
+  Bridging b;
+  b.tolerance = 0.1;
+  EXPECT_NEAR(b.below(0.2), 0.12 * 0.2, 1e-9);
+  EXPECT_DOUBLE_EQ(b.below(3.2), 0.1);
 }
 
 TEST(ThroughWallsGap, SizesBothSidesOfAGap) {

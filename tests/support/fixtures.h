@@ -47,7 +47,7 @@ inline MeshOutcome meshOf(const Part& part, double size, int order = 1, int thre
   s.turnDeg = turn;
   SizeField f = makeSizeField(part, {s});
   Progress progress;
-  auto m = meshPart(part, f, {order, threads}, progress);
+  auto m = meshPart(part, f, {}, {order, threads}, progress);
   EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
   return std::move(*m);
 }

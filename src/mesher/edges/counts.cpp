@@ -6,8 +6,9 @@
 
 namespace tess {
 
-std::vector<int> edgeCounts(const Part& part, const SizeField& size, const std::vector<int>& classOf, int classes,
-                            const std::vector<int>& atLeast, std::vector<Problem>& said) {
+std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
+                            const std::vector<int>& classOf, int classes, const std::vector<int>& atLeast,
+                            std::vector<Problem>& said) {
   struct Wish {
     double natural = 0;
     int exact = 0;
@@ -18,7 +19,7 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const std::
       [&](std::size_t e) {
         if (classOf[e] < 0) return;
         wish[e].natural = naturalCount(part, static_cast<int>(e), size);
-        wish[e].exact = exactCount(part, static_cast<int>(e), size);
+        wish[e].exact = exactCount(part, static_cast<int>(e), divisions);
       },
       1);
   std::vector<int> count(static_cast<std::size_t>(classes), 0);
@@ -27,7 +28,7 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const std::
     int exact = 0, other = 0, at = -1;
     for (std::size_t e = 0; e < classOf.size(); ++e) {
       if (classOf[e] != k) continue;
-      if (const EdgeDivision* d = size.divisionOf(static_cast<int>(e)); d && !d->like.empty()) {
+      if (const EdgeDivision* d = divisions.of(static_cast<int>(e)); d && !d->like.empty()) {
         const auto& edge = part.edges[e];
         said.push_back(Problem::of("count.like", "an edge of hexahedra does not copy the nodes of another chain")
                            .as(Severity::Warning)

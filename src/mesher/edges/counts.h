@@ -3,6 +3,7 @@
 #pragma once
 #include "base/problem.h"
 #include "geometry/part.h"
+#include "size/edge_wishes.h"
 #include "size/size_field.h"
 
 namespace tess {
@@ -10,7 +11,8 @@ namespace tess {
 /// Elements per part edge, 0 for edges of no class (`classOf` -1). An exact division holds; of several that differ the
 /// finest does, and a finding says so. Else the count with the least largest ratio to what the size asks for along each
 /// edge of the class. `atLeast`: per class, a bound from below; may be empty.
-std::vector<int> edgeCounts(const Part& part, const SizeField& size, const std::vector<int>& classOf, int classes,
-                            const std::vector<int>& atLeast, std::vector<Problem>& said);
+std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
+                            const std::vector<int>& classOf, int classes, const std::vector<int>& atLeast,
+                            std::vector<Problem>& said);
 
 } // namespace tess

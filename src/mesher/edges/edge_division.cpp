@@ -87,18 +87,19 @@ std::vector<double> evenShares(int n) {
 }
 
 /// Shares of an exact division of the edge's own; empty without one.
-std::vector<double> ownShares(const Part& part, int edge, const SizeField& size) {
-  const EdgeDivision* d = size.divisionOf(edge);
+std::vector<double> ownShares(const Part& part, int edge, const EdgeDivisions& divisions) {
+  const EdgeDivision* d = divisions.of(edge);
   return d && d->like.empty() ? divisionShares(*d, part.edges[static_cast<std::size_t>(edge)].length)
                               : std::vector<double>{};
 }
 } // namespace
 
-std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, int atLeast) {
+std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size, const EdgeDivisions& divisions,
+                               int atLeast) {
   const PartEdge& e = part.edges[static_cast<std::size_t>(edge)];
   bool closed = e.points[0] == e.points[1];
   std::vector<CurveSample> s = sampleEdge(part, edge, size);
-  if (const EdgeDivision* d = size.divisionOf(edge); d && d->like.empty()) {
+  if (const EdgeDivision* d = divisions.of(edge); d && d->like.empty()) {
     auto shares = divisionShares(*d, e.length);
     if (static_cast<int>(shares.size()) + 1 >= (closed ? 3 : atLeast)) return atShares(s, shares, byLength);
   }
@@ -109,9 +110,10 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
   return atShares(s, evenShares(n), bySize);
 }
 
-std::vector<double> divideEdgeInto(const Part& part, int edge, const SizeField& size, int count) {
+std::vector<double> divideEdgeInto(const Part& part, int edge, const SizeField& size, const EdgeDivisions& divisions,
+                                   int count) {
   const auto s = sampleEdge(part, edge, size);
-  if (const auto own = ownShares(part, edge, size); !own.empty() && static_cast<int>(own.size()) + 1 == count)
+  if (const auto own = ownShares(part, edge, divisions); !own.empty() && static_cast<int>(own.size()) + 1 == count)
     return atShares(s, own, byLength);
   return atShares(s, evenShares(count), bySize);
 }
@@ -121,14 +123,15 @@ double naturalCount(const Part& part, int edge, const SizeField& size) {
   return std::max({1.0, asked.bySize, asked.turn / (0.5 * kPi) - 0.05});
 }
 
-int exactCount(const Part& part, int edge, const SizeField& size) {
-  const EdgeDivision* d = size.divisionOf(edge);
+int exactCount(const Part& part, int edge, const EdgeDivisions& divisions) {
+  const EdgeDivision* d = divisions.of(edge);
   if (!d || !d->like.empty()) return 0;
   return static_cast<int>(divisionShares(*d, part.edges[static_cast<std::size_t>(edge)].length).size()) + 1;
 }
 
-void copyDivisions(const Part& part, const SizeField& size, std::vector<std::vector<double>>& division) {
-  for (const auto& [edge, d] : size.divisions) {
+void copyDivisions(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
+                   std::vector<std::vector<double>>& division) {
+  for (const auto& [edge, d] : divisions) {
     if (d.like.empty()) continue;
     // The chain in order: from an end that only one of its edges has.
     std::map<int, std::vector<int>> at;

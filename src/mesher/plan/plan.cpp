@@ -61,9 +61,11 @@ std::optional<Fill> fillByName(std::string_view word) {
   return {};
 }
 
-MeshPlan makePlan(const Part& part, const std::vector<FillWish>& wishes, std::span<const Filler* const> fillers,
+MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Filler* const> fillers,
                   const std::vector<std::string>& given, std::vector<Problem>& said) {
   MeshPlan plan;
+  plan.bridging = wishes.bridging;
+  plan.divisions = wishes.divisions;
   plan.bodies.resize(part.bodies.size());
   plan.faces.resize(part.faces.size());
   plan.countClass.assign(part.edges.size(), -1);
@@ -71,7 +73,7 @@ MeshPlan makePlan(const Part& part, const std::vector<FillWish>& wishes, std::sp
   for (std::size_t b = 0; b < part.bodies.size(); ++b) {
     const int body = static_cast<int>(b);
     BodyPlan& mine = plan.bodies[b];
-    const FillWish wish = b < wishes.size() ? wishes[b] : FillWish{};
+    const FillWish wish = b < wishes.fills.size() ? wishes.fills[b] : FillWish{};
     mine.asked = wish.asked;
     if (wish.fill == Fill::Tetrahedra) {
       mine.why = wish.asked ? "as asked for" : "nothing else is asked for";

@@ -4,6 +4,7 @@
 #pragma once
 #include "base/problem.h"
 #include "geometry/part.h"
+#include "size/edge_wishes.h"
 #include <optional>
 #include <span>
 #include <string_view>
@@ -59,6 +60,8 @@ struct MeshPlan {
   std::vector<MappedFace> mapped;
   std::vector<int> countClass; ///< per part edge: edges of one class get equal counts; -1: as the size asks
   int classes = 0;
+  Bridging bridging;
+  EdgeDivisions divisions;
   bool tetrahedraOnly() const { return mapped.empty(); }
   bool maps(int face) const { return !faces.empty() && faces[static_cast<std::size_t>(face)].frozen(); }
   bool structured(int body) const {
@@ -73,10 +76,17 @@ struct FillWish {
   int rule = -1;
 };
 
-/// `wishes`: per body, empty for tetrahedra everywhere. A body that does not fit its wish gets tetrahedra, with the
+/// All that the brief wants besides sizes.
+struct MeshWishes {
+  std::vector<FillWish> fills = {}; ///< per body of the part; empty: tetrahedra everywhere
+  Bridging bridging = {};
+  EdgeDivisions divisions = {};
+};
+
+/// A body that does not fit its wish gets tetrahedra, with the
 /// reason as a finding in `said`. `given`: reasons why bodies get tetrahedra whatever is wished, empty where they do
 /// not; may be empty.
-MeshPlan makePlan(const Part& part, const std::vector<FillWish>& wishes, std::span<const Filler* const> fillers,
+MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Filler* const> fillers,
                   const std::vector<std::string>& given, std::vector<Problem>& said);
 
 } // namespace tess

@@ -287,23 +287,23 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0);
-  if (plan.classes) counts = edgeCounts(part, size, plan.countClass, plan.classes, {}, out.said);
+  if (plan.classes) counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, {}, out.said);
   std::vector<std::vector<double>> division(part.edges.size());
   parallelFor(
       part.edges.size(), &progress,
       [&](std::size_t e) {
         if (counts[e]) {
-          division[e] = divideEdgeInto(part, static_cast<int>(e), size, counts[e]);
+          division[e] = divideEdgeInto(part, static_cast<int>(e), size, plan.divisions, counts[e]);
           return;
         }
         bool twin = byEnds.at(SurfaceGraph::key(part.edges[e].points[0], part.edges[e].points[1])) > 1;
-        division[e] = divideEdge(part, static_cast<int>(e), size, twin ? 2 : 1);
+        division[e] = divideEdge(part, static_cast<int>(e), size, plan.divisions, twin ? 2 : 1);
       },
       1);
   progress.check();
   const auto planned = division;
-  matchDivisions(part, size, tess, division);
-  copyDivisions(part, size, division);
+  matchDivisions(part, size, plan, tess, division);
+  copyDivisions(part, size, plan.divisions, division);
   for (std::size_t e = 0; e < counts.size(); ++e)
     if (counts[e]) division[e] = planned[e]; // what lies across gives way
   lines.improveFlips();
@@ -466,7 +466,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshP
     // without that first.
     if (!crossings.empty() && round + 1 == rounds && size.slender.places.empty()) {
       SurfaceMesh bridged = a.mesh;
-      const BridgeReport report = bridgeShortEdges(bridged, part, size, progress);
+      const BridgeReport report = bridgeShortEdges(bridged, part, size, plan.bridging, progress);
       if (report.merged > 0 && findCrossings(bridged.points, bridged.triangles, 1, &progress).empty()) {
         spdlog::debug("bridged: {} pairs of nodes, and nothing crosses any more", report.merged);
         out.mesh = std::move(bridged);
@@ -506,7 +506,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshP
         return p;
       }
       out.mesh = std::move(a.mesh);
-      out.bridged = bridgeShortEdges(out.mesh, part, size, progress);
+      out.bridged = bridgeShortEdges(out.mesh, part, size, plan.bridging, progress);
       spdlog::debug("bridged: {} pairs of nodes, moved by at most {}", out.bridged.merged, out.bridged.moved);
       break;
     }

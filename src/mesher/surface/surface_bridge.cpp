@@ -9,9 +9,9 @@
 
 namespace tess {
 
-void matchDivisions(const Part& part, const SizeField& size, const Tessellation& tess,
+void matchDivisions(const Part& part, const SizeField& size, const MeshPlan& plan, const Tessellation& tess,
                     std::vector<std::vector<double>>& division) {
-  if (size.bridging.tolerance <= 0) return;
+  if (plan.bridging.tolerance <= 0) return;
   struct Piece {
     int edge;
     std::size_t at; ///< position in the edge's chain
@@ -37,14 +37,14 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
   /// Puts a node opposite p into each other edge of the same faces that passes within the tolerance; only edges after
   /// `from`, when it is given, so that two edges do not chase each other.
   auto project = [&](const Vec3& p, const std::vector<int>& own, int from) {
-    const double tolerance = size.bridgeBelow(p);
+    const double tolerance = plan.bridging.below(size.at(p));
     Box around;
     around.add(p - Vec3::Constant(1.2 * tolerance));
     around.add(p + Vec3::Constant(1.2 * tolerance));
     std::set<int> near;
     tree.overlapping(around, [&](int i) {
       int e = pieces[static_cast<std::size_t>(i)].edge;
-      if (e > from && !size.divisionOf(e)) near.insert(e);
+      if (e > from && !plan.divisions.of(e)) near.insert(e);
       return true;
     });
     for (int e : near) {
@@ -79,7 +79,7 @@ void matchDivisions(const Part& part, const SizeField& size, const Tessellation&
           Vec3 p = part.shape->edgePoint(static_cast<int>(e), t);
           double h = size.at(p);
           bool close = false;
-          for (const auto& q : at) close = close || (p - q).norm() < std::max(room * h, size.bridgeBelow(p));
+          for (const auto& q : at) close = close || (p - q).norm() < std::max(room * h, plan.bridging.below(h));
           if (!close) all.push_back(t);
         }
         if (all.size() >= least) break;
@@ -97,8 +97,8 @@ namespace {
 class Bridge {
 public:
   /// `leave`: vertices that take no part.
-  Bridge(SurfaceMesh& m, const Part& part, const SizeField& size, const std::set<int>& leave)
-      : m_mesh(m), m_part(part), m_size(size), m_b(size.bridging), m_leave(leave), g(graphOf(m)) {
+  Bridge(SurfaceMesh& m, const Part& part, const SizeField& size, const Bridging& bridging, const std::set<int>& leave)
+      : m_mesh(m), m_part(part), m_size(size), m_b(bridging), m_leave(leave), g(graphOf(m)) {
     m_to.resize(g.points.size());
     std::iota(m_to.begin(), m_to.end(), 0);
     m_origin = g.points;
@@ -275,7 +275,7 @@ private:
     for (std::size_t k = 0; k < 3; ++k) p[k] = g.tri(t)[k] == v ? to : g.pt(g.tri(t)[k]);
     return p;
   }
-  double below(const Vec3& p) const { return m_size.bridgeBelow(p); }
+  double below(const Vec3& p) const { return m_b.below(m_size.at(p)); }
   double below(int t) const { return below((g.pt(g.tri(t)[0]) + g.pt(g.tri(t)[1]) + g.pt(g.tri(t)[2])) / 3); }
   bool sliver(int t) const {
     double h = height(corners(t));
@@ -534,14 +534,15 @@ private:
 
 } // namespace
 
-BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Progress& progress) {
-  if (size.bridging.tolerance <= 0) return {};
+BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Bridging& bridging,
+                              const Progress& progress) {
+  if (bridging.tolerance <= 0) return {};
   // Where the surface crosses itself afterwards, what was contracted there is left alone the next time.
   std::set<int> leave;
   for (const auto& rows : surface.faceRows) leave.insert(rows.node.begin(), rows.node.end());
   for (int round = 0; round < 8; ++round) {
     SurfaceMesh copy = surface;
-    Bridge b(copy, part, size, leave);
+    Bridge b(copy, part, size, bridging, leave);
     BridgeReport r = b.run(progress);
     if (!r.merged) return r;
     std::vector<int> origin = b.store();

@@ -10,11 +10,12 @@ namespace tess {
 
 /// Adds to the division of every edge the nodes that lie across a narrow face from nodes of other edges.
 /// `division`: per part edge, parameters inside the edge, ascending.
-void matchDivisions(const Part& part, const SizeField& size, const Tessellation& tess,
+void matchDivisions(const Part& part, const SizeField& size, const MeshPlan& plan, const Tessellation& tess,
                     std::vector<std::vector<double>>& division);
 
 /// Contracts surface edges shorter than the tolerance where the surface stays valid: closed, not folded, and without
 /// bringing two sides of material together. `surface` is left as it was when it would cross itself afterwards.
-BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Progress& progress);
+BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const SizeField& size, const Bridging& bridging,
+                              const Progress& progress);
 
 } // namespace tess

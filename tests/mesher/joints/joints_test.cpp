@@ -22,17 +22,18 @@ Outcome joined(const Part& part, double size, std::vector<std::pair<int, EdgeDiv
   request.overall.target = size;
   request.overall.slender = 0;
   request.divisions = std::move(divisions);
+  MeshWishes wishes = meshWishes(request);
   MeshOptions options;
   options.threads = threads;
   for (const auto& b : part.bodies)
-    options.fills.push_back({b.name == "free" ? Fill::Tetrahedra : Fill::Mapped, true, -1});
+    wishes.fills.push_back({b.name == "free" ? Fill::Tetrahedra : Fill::Mapped, true, -1});
   Progress progress;
-  auto m = meshPart(part, makeSizeField(part, request), options, progress);
+  auto m = meshPart(part, makeSizeField(part, request), wishes, options, progress);
   Outcome r;
   EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
   if (!m) return r;
   for (std::size_t b = 0; b < part.bodies.size(); ++b)
-    EXPECT_EQ(m->bodies[b].fill, options.fills[b].fill) << part.bodies[b].name << ": " << m->bodies[b].why;
+    EXPECT_EQ(m->bodies[b].fill, wishes.fills[b].fill) << part.bodies[b].name << ": " << m->bodies[b].why;
   r.mesh = std::move(m->mesh);
   r.audit = auditMesh(r.mesh, *limitsByName("general"));
   const auto& angle = r.audit.metrics[static_cast<std::size_t>(Metric::MinDihedral)].value;

@@ -15,11 +15,12 @@ MeshOutcome mapped(const Part& part, double size, int order = 1,
   SizeRequest request;
   request.overall.target = size;
   request.divisions = std::move(divide);
+  MeshWishes wishes = meshWishes(request);
   MeshOptions options;
   options.order = order;
-  options.fills.assign(part.bodies.size(), {Fill::Mapped, true, -1});
+  wishes.fills.assign(part.bodies.size(), {Fill::Mapped, true, -1});
   Progress progress;
-  auto m = meshPart(part, makeSizeField(part, request), options, progress);
+  auto m = meshPart(part, makeSizeField(part, request), wishes, options, progress);
   EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
   return std::move(*m);
 }
@@ -55,14 +56,15 @@ TEST(Mapped, curvedSidesAreFollowed) {
   auto part = loadPart(demo("ballast-block.step"));
   ASSERT_TRUE(part.ok());
   for (int order : {1, 2}) {
+    SizeRequest request;
+    request.overall.target = 7;
+    MeshWishes wishes = meshWishes(request);
     MeshOptions options;
     options.order = order;
     for (const auto& b : part->bodies)
-      options.fills.push_back({b.name == "ballast" ? Fill::Mapped : Fill::Tetrahedra, true, -1});
-    SizeRequest request;
-    request.overall.target = 7;
+      wishes.fills.push_back({b.name == "ballast" ? Fill::Mapped : Fill::Tetrahedra, true, -1});
     Progress progress;
-    auto out = meshPart(*part, makeSizeField(*part, request), options, progress);
+    auto out = meshPart(*part, makeSizeField(*part, request), wishes, options, progress);
     ASSERT_TRUE(out.ok()) << out.problem().sentence();
     const Audit a = auditMesh(out->mesh, *limitsByName("general"));
     EXPECT_TRUE(a.soundness.sound()) << a.sentence;

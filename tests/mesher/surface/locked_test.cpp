@@ -55,7 +55,7 @@ TEST(KeptSurface, volumeFollowsItWhateverSizesAsk) {
     Progress progress;
     MeshOptions only;
     only.onlySurface = true;
-    auto surface = meshPart(part, fieldOf(part, h), only, progress);
+    auto surface = meshPart(part, fieldOf(part, h), {}, only, progress);
     ASSERT_TRUE(surface.ok()) << recipe;
     EXPECT_EQ(surface->mesh.cells.size(), 0u);
     TempFolder dir;
@@ -65,7 +65,7 @@ TEST(KeptSurface, volumeFollowsItWhateverSizesAsk) {
     EXPECT_EQ(trianglesOf(*read), trianglesOf(surface->mesh));
     MeshOptions keep;
     keep.surface = &*read;
-    auto whole = meshPart(part, fieldOf(part, 0.6 * h), keep, progress);
+    auto whole = meshPart(part, fieldOf(part, 0.6 * h), {}, keep, progress);
     ASSERT_TRUE(whole.ok()) << recipe << ": " << whole.problem().sentence();
     EXPECT_EQ(trianglesOf(whole->mesh), trianglesOf(surface->mesh)) << recipe;
     EXPECT_NEAR(meshVolume(whole->mesh), part.volume(), 0.02 * part.volume());
@@ -90,13 +90,13 @@ TEST(KeptSurface, thinWallsAreFilledByPointsInsideAndNoTriangleChanges) {
     Progress progress;
     MeshOptions only;
     only.onlySurface = true;
-    auto surface = meshPart(part, field, only, progress);
+    auto surface = meshPart(part, field, {}, only, progress);
     ASSERT_TRUE(surface.ok()) << recipe;
     MeshOptions keep;
     keep.surface = &surface->mesh;
     for (int threads : {1, 2}) {
       keep.threads = threads;
-      auto whole = meshPart(part, field, keep, progress);
+      auto whole = meshPart(part, field, {}, keep, progress);
       ASSERT_TRUE(whole.ok()) << recipe << ": " << whole.problem().sentence();
       EXPECT_EQ(trianglesOf(whole->mesh), trianglesOf(surface->mesh)) << recipe;
       Audit a = auditMesh(whole->mesh, *limitSet("general"));
@@ -152,12 +152,12 @@ TEST(KeptSurface, ofAnotherPartIsRefused) {
   Progress progress;
   MeshOptions only;
   only.onlySurface = true;
-  auto surface = meshPart(part, fieldOf(part, 3), only, progress);
+  auto surface = meshPart(part, fieldOf(part, 3), {}, only, progress);
   ASSERT_TRUE(surface.ok());
   MeshOptions keep;
   keep.surface = &surface->mesh;
   for (const Part* p : {&other, &more}) {
-    auto r = meshPart(*p, fieldOf(*p, 3), keep, progress);
+    auto r = meshPart(*p, fieldOf(*p, 3), {}, keep, progress);
     ASSERT_FALSE(r.ok());
     EXPECT_EQ(r.problem().code, "surface.locked");
     EXPECT_EQ(r.problem().fault, Fault::Input);
@@ -192,7 +192,7 @@ TEST(FailingBody, othersGetTheirMeshAndThePlaceIsNamed) {
   ASSERT_TRUE(part.ok());
   ASSERT_EQ(part->bodies.size(), 3u);
   Progress progress;
-  auto r = meshPart(*part, fieldOf(*part, 2.5), {}, progress);
+  auto r = meshPart(*part, fieldOf(*part, 2.5), {}, {}, progress);
   ASSERT_TRUE(r.ok()) << r.problem().sentence();
   EXPECT_NEAR(meshVolume(r->mesh), 1000, 1e-6);
   ASSERT_EQ(r->mesh.regions.size(), 3u); // regions keep their numbers
@@ -214,7 +214,7 @@ TEST(SubsetPart, leavesTheOtherBodiesAsTheyAre) {
   for (std::size_t f = 0; f < p.faces.size(); ++f)
     EXPECT_EQ(subset.faceOf(subset.originalFace(static_cast<int>(f))), static_cast<int>(f));
   Progress progress;
-  auto m = meshPart(p, fieldOf(p, 0.4), {}, progress);
+  auto m = meshPart(p, fieldOf(p, 0.4), {}, {}, progress);
   ASSERT_TRUE(m.ok()) << m.problem().sentence();
   EXPECT_NEAR(meshVolume(m->mesh), 2, 1e-9);
 }
