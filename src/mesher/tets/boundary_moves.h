@@ -70,8 +70,7 @@ private:
                        [this](int i) { return m_surface.fixed(static_cast<std::size_t>(i)); });
   }
   void setLock(int t, int face, bool on);
-  /// Tries a new vertex on these triangles, which are connected and belong to one face or lie around one edge.
-  bool insertAt(std::vector<int> triangles, Dim d, int e, const Vec3& p, bool dare);
+  class Insertion; ///< of a new vertex, phase by phase
   // What these change is noted in the core's log, where there is one.
   template <class F> void noteUndo(F undo) {
     if (m.log) m.log->add(std::move(undo));
