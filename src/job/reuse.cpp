@@ -2,8 +2,26 @@
 #include "job/reuse.h"
 #include "job/fills.h"
 #include "mesh/order.h"
+#include <set>
 
 namespace tess {
+
+namespace {
+
+/// Takes out cards 'fill', and groups of bodies that nothing else names.
+void withoutFills(std::vector<Rule>& rules) {
+  std::erase_if(rules, [](const Rule& r) { return r.kind == "fill"; });
+  std::set<std::string> named;
+  for (const auto& r : rules)
+    for (const auto& [key, value] : r.values)
+      if (key != "name")
+        for (const auto& word : splitList(value)) named.insert(word);
+  std::erase_if(rules, [&](const Rule& r) {
+    return r.kind == "group" && r.get("of") == "bodies" && !named.count(r.get("name"));
+  });
+}
+
+} // namespace
 
 std::vector<Rule> meshRules(const Brief& b) {
   std::vector<Rule> r;
@@ -34,7 +52,10 @@ Reuse reusable(const Brief& brief, const RunResult& before) {
     for (auto& r : *rules)
       if (r.kind == "fill") r.values.erase("order");
   // Mid nodes of faces that count as one are put on the joined face, which is not at hand here.
-  return now == then && !ignores ? Reuse::OtherOrder : Reuse::None;
+  if (ignores) return Reuse::None;
+  if (now == then) return Reuse::OtherOrder;
+  for (auto* rules : {&now, &then}) withoutFills(*rules);
+  return now == then ? Reuse::OtherFills : Reuse::None;
 }
 
 MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress) {

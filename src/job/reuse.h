@@ -9,11 +9,13 @@ namespace tess {
 std::vector<Rule> meshRules(const Brief& brief);
 
 enum class Reuse {
-  None,      ///< a rule that shapes the mesh has changed, or a file it reads may have
-  Mesh,      ///< only judging or hand-over have changed: the mesh as it is
-  OtherOrder ///< only the order of the elements has: their corners
+  None,       ///< a rule that shapes the mesh has changed, or a file it reads may have
+  Mesh,       ///< only judging or hand-over have changed: the mesh as it is
+  OtherOrder, ///< only the order of the elements has: their corners
+  OtherFills  ///< only what bodies are filled with has: the bodies that this does not reach
 };
-/// `before` must be a run of the same part. The mesh is the same to the byte as one made from nothing.
+/// `before` must be a run of the same part. With Mesh and OtherOrder the mesh is the same to the byte as
+/// one made from nothing.
 Reuse reusable(const Brief& brief, const RunResult& before);
 
 /// The outcome of meshing again: links, findings and figures of the mesh of `before`, without its groups; with

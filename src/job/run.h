@@ -45,6 +45,7 @@ struct RunResult {
   /// What meshing itself said, when the mesh was made by this program run; runs read from disk do not have it.
   std::optional<std::vector<Problem>> fromMeshing;
   bool reused = false; ///< the mesh, or its corners, are those of an earlier run
+  int keptBodies = 0;  ///< bodies of the part whose cells are those of an earlier run, where others were remade
 };
 
 /// The surface alone, to be looked at and kept: a mesh without cells, groups attached. Throws Cancelled on a stop.

@@ -108,7 +108,7 @@ TimeAndMemory expectedCost(const MeshExtent& extent, const Part& part) {
 
 void rememberRun(const RunResult& run, const Part& part) {
   const auto path = historyFile();
-  if (path.empty() || run.reused || run.brief.first("take_mesh") ||
+  if (path.empty() || run.reused || run.keptBodies || run.brief.first("take_mesh") ||
       static_cast<double>(run.mesh.cells.size()) < kTellsEnough)
     return;
   std::error_code ec;

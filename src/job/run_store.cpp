@@ -231,6 +231,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["mesher"] = kMesherRevision;
   if (run.fromMeshing) j["from_meshing"] = problemsJson(*run.fromMeshing);
   j["reused"] = run.reused;
+  j["kept_bodies"] = run.keptBodies;
   j["rules"] = nlohmann::json::array();
   for (const auto& r : run.rules)
     j["rules"].push_back(
@@ -317,6 +318,7 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   if (const auto made = j.find("from_meshing"); made != j.end() && j.value("mesher", 0) == kMesherRevision)
     run.fromMeshing = problemsOf(*made);
   run.reused = j.value("reused", false);
+  run.keptBodies = j.value("kept_bodies", 0);
   for (const auto& x : j.at("rules")) {
     AskedGot r;
     r.rule = x.at("rule");

@@ -184,7 +184,7 @@ std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Fi
 
 /// `kept`: a surface that is filled as it is; null: it is made.
 Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPlan& plan, const SurfaceMesh* kept,
-                           MeshOutcome& out, Clock& clock, Progress& progress) {
+                           const GivenFaces* given, MeshOutcome& out, Clock& clock, Progress& progress) {
   Filled filled;
   TetCore& core = filled.core;
   SurfaceMesh& surface = filled.surface;
@@ -194,7 +194,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
   if (kept)
     surface = *kept;
   else {
-    auto s = meshSurface(part, size, plan, progress);
+    auto s = meshSurface(part, size, plan, progress, given);
     if (!s) return s.problem();
     surface = std::move(s->mesh);
     filled.bridged = s->bridged;
@@ -323,12 +323,12 @@ std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joi
 }
 
 /// Surface, tetrahedra within it, improvement.
-Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const SurfaceMesh* kept, MeshOutcome& out,
-                          Clock& clock, Progress& progress) {
+Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const SurfaceMesh* kept,
+                          const GivenFaces* given, MeshOutcome& out, Clock& clock, Progress& progress) {
   Meshed r;
   const SizeField asked = size;
   for (;; ++r.attempts) {
-    auto f = fillSurface(part, size, plan, kept, out, clock, progress);
+    auto f = fillSurface(part, size, plan, kept, given, out, clock, progress);
     if (f) {
       r.filled = std::move(*f);
       break;
@@ -505,7 +505,7 @@ private:
     for (;;) {
       std::vector<Problem> said;
       m_plan = m_planner.plan(said);
-      auto made = meshBySize(m_part, m_asked, m_plan, m_kept, m_out, m_clock, m_progress);
+      auto made = meshBySize(m_part, m_asked, m_plan, m_kept, m_options.given, m_out, m_clock, m_progress);
       if (made || m_plan.tetrahedraOnly() || !m_planner.giveWay(m_plan, made.problem(), m_out.problems)) {
         m_out.problems.insert(m_out.problems.end(), said.begin(), said.end());
         return made;
@@ -531,7 +531,7 @@ private:
       m_progress.again("Finer at flat elements");
       std::optional<Result<Meshed>> tried;
       try {
-        tried = meshBySize(m_part, finer, m_plan, nullptr, m_out, m_clock, m_progress);
+        tried = meshBySize(m_part, finer, m_plan, nullptr, m_options.given, m_out, m_clock, m_progress);
       } catch (const std::bad_alloc&) { // the mesh that is there already fits
         malloc_trim(0);                 // so that what was let go counts as free
         m_progress.goOnWithoutIt();

@@ -1,37 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/mesher.h"
 #include "geometry/joined.h"
-#include "geometry/subset.h"
 #include "mesher/conductor.h"
+#include "mesher/part_wishes.h"
 #include "mesher/surface/locked.h"
 
 namespace tess {
 namespace {
-
-/// Wishes about the edges and faces of a part, for one that is derived from it. `derived` tells where an edge or face
-/// went, -1 for nowhere.
-template <class Derived> MeshWishes translated(const MeshWishes& asked, const Derived& derived) {
-  MeshWishes own = asked;
-  const Bridging& b = asked.bridging;
-  own.bridging.ignoreEdge.clear();
-  own.bridging.ignorePoint.clear();
-  own.bridging.keepEdge.assign(derived.part().edges.size(), 0);
-  for (std::size_t e = 0; e < b.keepEdge.size(); ++e)
-    if (int there = derived.edgeOf(static_cast<int>(e)); there >= 0)
-      own.bridging.keepEdge[static_cast<std::size_t>(there)] |= b.keepEdge[e];
-  own.bridging.keepFace.assign(derived.part().faces.size(), 0);
-  for (std::size_t f = 0; f < b.keepFace.size(); ++f)
-    if (int there = derived.faceOf(static_cast<int>(f)); there >= 0)
-      own.bridging.keepFace[static_cast<std::size_t>(there)] |= b.keepFace[f];
-  std::vector<EdgeDivisions::Pair> divisions;
-  for (auto [edge, division] : asked.divisions) {
-    for (int& e : division.like) e = derived.edgeOf(e);
-    std::erase(division.like, -1);
-    if (int e = derived.edgeOf(edge); e >= 0) divisions.push_back({e, division});
-  }
-  own.divisions = EdgeDivisions(std::move(divisions));
-  return own;
-}
 
 /// Entities of the joined part become those of the part itself again.
 void nameOriginals(MeshOutcome& out, const JoinedPart& joined) {
@@ -69,8 +44,8 @@ Result<MeshOutcome> meshTogether(const Part& part, const SizeField& size, const 
     if (!kept) return kept.problem();
     keptJoined = std::move(*kept);
   }
-  auto out = meshFollowed(joined.part(), size, translated(wishes, joined), options, keptJoined ? &*keptJoined : nullptr,
-                          progress);
+  auto out = meshFollowed(joined.part(), size, translatedWishes(wishes, joined), options,
+                          keptJoined ? &*keptJoined : nullptr, progress);
   if (!out) {
     Problem p = out.problem(); // its face numbers are those of the joined part
     for (std::size_t k = 0; k < p.faces.size(); ++k)
@@ -129,7 +104,8 @@ std::vector<char> concerned(const Problem& p, const Part& part, const std::vecto
   return r;
 }
 
-/// Links and face numbers of the mesh of a part without some bodies become those of the whole part.
+} // namespace
+
 void nameOriginals(MeshOutcome& out, const SubsetPart& subset, std::size_t wholeFaces) {
   Mesh& m = out.mesh;
   for (auto& link : m.nodeLink) {
@@ -143,8 +119,6 @@ void nameOriginals(MeshOutcome& out, const SubsetPart& subset, std::size_t whole
     faces[static_cast<std::size_t>(subset.originalFace(static_cast<int>(f)))] = out.faces[f];
   out.faces = std::move(faces);
 }
-
-} // namespace
 
 MeshWishes meshWishes(const SizeRequest& request) {
   return {{}, request.overall.resolved().bridging, EdgeDivisions(request.divisions)};
@@ -174,7 +148,7 @@ Result<MeshOutcome> meshPart(const Part& part, const SizeField& size, const Mesh
     p.what = (count == 1 ? "body " : "bodies ") + names + " got no mesh: " + failure.what;
     said.push_back(p);
     const SubsetPart subset(part, leftOut);
-    auto rest = meshTogether(subset.part(), size, translated(wishes, subset), options, progress);
+    auto rest = meshTogether(subset.part(), size, translatedWishes(wishes, subset), options, progress);
     if (rest) {
       nameOriginals(*rest, subset, part.faces.size());
       std::erase_if(rest->problems, [](const Problem& x) { return x.code == "mesh.empty-body"; });

@@ -17,7 +17,8 @@ struct MeshOptions {
   int threads = 0; ///< 0: all cores
   /// A surface of triangles linked to the part's faces that is filled as it is; null: the surface is made.
   const Mesh* surface = nullptr;
-  bool onlySurface = false; ///< ends after the surface: a mesh without cells
+  bool onlySurface = false;          ///< ends after the surface: a mesh without cells
+  const GivenFaces* given = nullptr; ///< faces that are taken as they are; the wishes name them too
 };
 
 struct MeshOutcome {

@@ -2,7 +2,9 @@
 // Only what a change touches is redone, and nobody can tell from the mesh.
 #include "job/reuse.h"
 #include "job/run_store.h"
+#include "support/briefs.h"
 #include "support/fixtures.h"
+#include "support/touching.h"
 
 using namespace tess;
 using namespace tess::test;
@@ -111,4 +113,101 @@ TEST(Reuse, whatShapesTheMeshIsMadeAnew) {
   first.improved = 0;
   first.fromMeshing.reset(); // as when it was read from disk
   EXPECT_EQ(reusable(s.brief, first), Reuse::None);
+}
+
+namespace {
+
+Rule fillOf(const char* what, const char* with) { return rule("fill", {{"what", what}, {"with", with}}); }
+
+/// A row of six boxes, each a group of its own.
+struct Row {
+  Part part = boxGrid({{{0, 2, 4, 6, 8, 10, 12}, {0, 2}, {0, 2}}}, {"a", "b", "c", "d", "e", "f"},
+                      [](int i, int, int) { return i; });
+  Brief brief(std::vector<Rule> fills) const {
+    std::vector<Rule> rules;
+    for (const auto& b : part.bodies)
+      rules.push_back(rule("group", {{"name", "only " + b.name}, {"of", "bodies"}, {"cad_name", b.name}}));
+    rules.insert(rules.end(), fills.begin(), fills.end());
+    return briefWith("0.7 mm", rules);
+  }
+  RunResult run(std::vector<Rule> fills, const RunResult* before = nullptr, const char* order = "1") const {
+    Progress progress;
+    Brief b = brief(std::move(fills));
+    for (auto& r : b.rules)
+      if (r.kind == "fill") r.values["order"] = order;
+    auto r = runBrief(b, part, 0, progress, before);
+    EXPECT_TRUE(r.ok()) << (r.ok() ? "" : r.problem().sentence());
+    return std::move(*r);
+  }
+};
+
+/// Corners of the cells of one body, cell after cell.
+std::vector<Vec3> cornersOf(const Mesh& m, int body) {
+  std::vector<Vec3> r;
+  for (std::size_t c = 0; c < m.cells.size(); ++c)
+    if (m.cellRegion[c] == body)
+      for (auto n : m.cells.corners(c)) r.push_back(m.nodes[static_cast<std::size_t>(n)]);
+  return r;
+}
+
+void expectWhole(const RunResult& run, const Part& part) {
+  EXPECT_TRUE(run.audit.soundness.sound()) << run.audit.sentence;
+  EXPECT_NEAR(run.audit.volume, part.volume(), 1e-9 * part.volume());
+  for (std::size_t b = 0; b < part.bodies.size(); ++b) EXPECT_FALSE(cornersOf(run.mesh, static_cast<int>(b)).empty());
+}
+
+} // namespace
+
+TEST(Reuse, anotherFillRemakesItsBodyAndTheNeighboursOnly) {
+  const Row row;
+  const RunResult first = row.run({});
+  // The fourth body becomes hexahedra; its neighbours, pyramids.
+  const RunResult second = row.run({fillOf("only d", "mapped")}, &first);
+  EXPECT_EQ(second.keptBodies, 3);
+  EXPECT_FALSE(second.reused);
+  expectWhole(second, row.part);
+  for (int b : {0, 1, 5}) EXPECT_TRUE(cornersOf(second.mesh, b) == cornersOf(first.mesh, b)) << b;
+  for (int b : {2, 3, 4}) EXPECT_FALSE(cornersOf(second.mesh, b) == cornersOf(first.mesh, b)) << b;
+  EXPECT_EQ(second.bodies[3].fill, Fill::Mapped);
+  EXPECT_NE(problemOf(second.problems, "mesh.kept"), nullptr);
+  // The same once more from there: a body whose neighbour keeps its quadrilaterals gets pyramids on them.
+  const RunResult third = row.run({fillOf("only d", "mapped"), fillOf("only f", "mapped")}, &second);
+  EXPECT_EQ(third.keptBodies, 4);
+  expectWhole(third, row.part);
+  EXPECT_TRUE(cornersOf(third.mesh, 3) == cornersOf(second.mesh, 3));
+  const auto pyramids = static_cast<std::size_t>(
+      std::count(third.mesh.cells.type.begin(), third.mesh.cells.type.end(), ElementType::Pyramid5));
+  EXPECT_EQ(pyramids, 3u * 3 * 3);
+  // And a mapped neighbour of a body that stays takes the counts that are there.
+  const RunResult fourth =
+      row.run({fillOf("only d", "mapped"), fillOf("only f", "mapped"), fillOf("only e", "mapped")}, &third);
+  expectWhole(fourth, row.part);
+  // Back to tetrahedra, in the other order of elements.
+  const RunResult fifth = row.run({fillOf("only d", "mapped")}, &fourth, "2");
+  EXPECT_GT(fifth.keptBodies, 0);
+  expectWhole(fifth, row.part);
+  EXPECT_TRUE(ordersOf(fifth.mesh).quadratic);
+}
+
+TEST(Reuse, aMappedBodyBesideOneThatStaysTakesItsCounts) {
+  const Row row;
+  Rule fine = rule("size", {{"on", "only b"}, {"length", "0.3 mm"}});
+  const RunResult first = row.run({fine, fillOf("only b", "mapped"), fillOf("only c", "mapped")});
+  expectWhole(first, row.part);
+  // The fourth changes; the third is its neighbour, mapped, and has the second beside it, which stays.
+  const RunResult second =
+      row.run({fine, fillOf("only b", "mapped"), fillOf("only c", "mapped"), fillOf("only d", "mapped")}, &first);
+  EXPECT_EQ(second.keptBodies, 3);
+  expectWhole(second, row.part);
+  EXPECT_TRUE(cornersOf(second.mesh, 1) == cornersOf(first.mesh, 1));
+  EXPECT_EQ(second.bodies[2].fill, Fill::Mapped);
+}
+
+TEST(Reuse, sizesOrANeighbourEverywhereMeanAllIsMadeAgain) {
+  const Row row;
+  const RunResult first = row.run({});
+  EXPECT_EQ(row.run({fillOf("everything", "mapped")}, &first).keptBodies, 0);
+  EXPECT_EQ(
+      row.run({fillOf("only d", "mapped"), rule("size", {{"on", "only a"}, {"length", "0.5 mm"}})}, &first).keptBodies,
+      0);
 }

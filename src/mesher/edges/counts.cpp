@@ -8,7 +8,7 @@ namespace tess {
 
 std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
                             const std::vector<int>& classOf, int classes, const std::vector<int>& atLeast,
-                            std::vector<Problem>& said) {
+                            const std::vector<int>& given, std::vector<Problem>& said) {
   struct Wish {
     double natural = 0;
     int exact = 0;
@@ -25,7 +25,7 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeD
   std::vector<int> count(static_cast<std::size_t>(classes), 0);
   for (int k = 0; k < classes; ++k) {
     double least = 1e300, most = 0;
-    int exact = 0, other = 0, at = -1;
+    int exact = 0, other = 0, at = -1, has = 0;
     for (std::size_t e = 0; e < classOf.size(); ++e) {
       if (classOf[e] != k) continue;
       if (const EdgeDivision* d = divisions.of(static_cast<int>(e)); d && !d->like.empty()) {
@@ -36,6 +36,7 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeD
                            .because("it gets the count of the edges across from it")
                            .advise("divide it by a number"));
       }
+      if (!given.empty()) has = std::max(has, given[e]);
       least = std::min(least, wish[e].natural);
       most = std::max(most, wish[e].natural);
       if (const int x = wish[e].exact; x > 0) {
@@ -47,7 +48,8 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeD
     n = exact > 0 ? exact
                   : std::max(1, static_cast<int>(std::lround(std::sqrt(std::max(1.0, least) * std::max(1.0, most)))));
     if (static_cast<std::size_t>(k) < atLeast.size()) n = std::max(n, atLeast[static_cast<std::size_t>(k)]);
-    if (at < 0) continue;
+    if (has > 0) n = has;
+    if (at < 0 || has > 0) continue;
     Problem p;
     p.severity = Severity::Warning;
     p.code = "count.conflict";
@@ -62,7 +64,10 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeD
   }
   std::vector<int> r(part.edges.size(), 0);
   for (std::size_t e = 0; e < r.size(); ++e)
-    if (classOf[e] >= 0) r[e] = count[static_cast<std::size_t>(classOf[e])];
+    if (!given.empty() && given[e] > 0)
+      r[e] = given[e];
+    else if (classOf[e] >= 0)
+      r[e] = count[static_cast<std::size_t>(classOf[e])];
   return r;
 }
 

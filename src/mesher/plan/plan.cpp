@@ -90,6 +90,13 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
     // A face that a neighbour has claimed already must be wanted alike.
     for (const MappedFace& f : fit.mapped) {
       if (!fit.fits) break;
+      if (!wishes.givenFaces.empty() &&
+          wishes.givenFaces[static_cast<std::size_t>(f.face)] == MeshWishes::Given::Triangles) {
+        fit.fits = false;
+        fit.why = "a face of it has triangles already";
+        fit.faces = {f.face};
+        continue;
+      }
       const FacePlan& have = plan.faces[static_cast<std::size_t>(f.face)];
       if (!have.frozen() || sorted(plan.mapped[static_cast<std::size_t>(have.mapped)].corners) == sorted(f.corners))
         continue;
@@ -123,8 +130,17 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
     if (n < 0) n = plan.classes++;
     plan.countClass[e] = n;
   }
+  plan.given = wishes.givenCounts;
+  if (!wishes.edgesAtLeast.empty()) {
+    plan.atLeast.assign(static_cast<std::size_t>(plan.classes), 0);
+    for (std::size_t e = 0; e < part.edges.size(); ++e)
+      if (const int k = plan.countClass[e]; k >= 0)
+        plan.atLeast[static_cast<std::size_t>(k)] =
+            std::max(plan.atLeast[static_cast<std::size_t>(k)], wishes.edgesAtLeast[e]);
+  }
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     FacePlan& face = plan.faces[f];
+    face.given = !wishes.givenFaces.empty() && wishes.givenFaces[f] != MeshWishes::Given::No;
     if (!face.frozen()) continue;
     const auto& sides = part.faces[f].bodies;
     if (sides[1] >= 0 && !plan.structured(sides[1])) face.tetSide = 1;

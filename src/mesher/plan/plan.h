@@ -51,8 +51,9 @@ struct FacePlan {
   int mapped = -1;    ///< index into MeshPlan::mapped; -1: triangles
   int decidedBy = -1; ///< body whose filler needs that
   std::string why;
-  int tetSide = 0; ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
-  bool frozen() const { return mapped >= 0; }
+  int tetSide = 0;    ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
+  bool given = false; ///< its mesh is there already
+  bool frozen() const { return mapped >= 0 || given; }
 };
 struct MeshPlan {
   std::vector<BodyPlan> bodies;
@@ -62,7 +63,11 @@ struct MeshPlan {
   int classes = 0;
   Bridging bridging;
   EdgeDivisions divisions;
-  bool tetrahedraOnly() const { return mapped.empty(); }
+  std::vector<int> atLeast; ///< per class: elements along its edges, from below; may be empty
+  std::vector<int> given;   ///< per part edge: elements that it has already, 0 where it is free; empty: all are
+  bool tetrahedraOnly() const {
+    return std::none_of(faces.begin(), faces.end(), [](const FacePlan& f) { return f.frozen(); });
+  }
   bool maps(int face) const { return !faces.empty() && faces[static_cast<std::size_t>(face)].frozen(); }
   bool structured(int body) const {
     return !bodies.empty() && bodies[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
@@ -81,6 +86,10 @@ struct MeshWishes {
   std::vector<FillWish> fills = {}; ///< per body of the part; empty: tetrahedra everywhere
   Bridging bridging = {};
   EdgeDivisions divisions = {};
+  enum class Given : std::uint8_t { No, Triangles, Quads };
+  std::vector<Given> givenFaces = {}; ///< per part face: whether its mesh is there already; empty: none is
+  std::vector<int> givenCounts = {};  ///< per part edge: elements of those of given faces, else 0; empty: none
+  std::vector<int> edgesAtLeast = {}; ///< per part edge: elements it must have where hexahedra set counts; empty: none
 };
 
 /// A body that does not fit its wish gets tetrahedra, with the

@@ -5,6 +5,7 @@
 #include "mesher/edges/counts.h"
 #include "mesher/edges/edge_division.h"
 #include "mesher/surface/face_patch.h"
+#include "mesher/surface/given_faces.h"
 #include "mesher/surface/mapped_face.h"
 #include "mesher/surface/surface_bridge.h"
 #include "mesher/surface/surface_match.h"
@@ -270,7 +271,7 @@ struct Attempt {
 };
 
 Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeField& size, const MeshPlan& plan,
-                         Progress& progress) {
+                         const GivenFaces* given, Progress& progress) {
   SurfaceGraph g;
   for (std::size_t i = 0; i < tess.points.size(); ++i)
     g.addPoint(tess.points[i], tess.origin[i].dim, tess.origin[i].entity);
@@ -287,11 +288,16 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0);
-  if (plan.classes) counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, {}, out.said);
+  if (plan.classes || given)
+    counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, plan.atLeast, plan.given, out.said);
   std::vector<std::vector<double>> division(part.edges.size());
   parallelFor(
       part.edges.size(), &progress,
       [&](std::size_t e) {
+        if (given && !given->chain[e].empty()) {
+          division[e] = given->at[e];
+          return;
+        }
         if (counts[e]) {
           division[e] = divideEdgeInto(part, static_cast<int>(e), size, plan.divisions, counts[e]);
           return;
@@ -362,10 +368,13 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   out.mesh = assemble(g, patches, ids, lines.chains);
   if (plan.tetrahedraOnly()) return out;
   out.mesh.frozen.assign(part.faces.size(), 0);
+  if (given)
+    if (auto p = addGivenFaces(part, *given, plan, out.mesh)) return *p;
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     const FacePlan& face = plan.faces[f];
     if (!face.frozen()) continue;
     out.mesh.frozen[f] = 1;
+    if (face.given) continue;
     if (auto p = addMappedFace(part, plan.mapped[static_cast<std::size_t>(face.mapped)], face.tetSide, out.mesh))
       return *p;
   }
@@ -430,7 +439,7 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
 } // namespace
 
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshPlan& plan, Progress& progress,
-                                   int rounds) {
+                                   const GivenFaces* given, int rounds) {
   // Triangles to start from: they give a face its shape, the remesher puts every node onto the face itself. What is
   // needed at one thin wall must not be asked of all faces: the kernel takes minutes for a torus then.
   const double chord = std::max(
@@ -444,7 +453,7 @@ Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshP
   std::size_t crossedBefore = std::numeric_limits<std::size_t>::max();
   PairCounts firstCount; ///< of the first round
   for (int round = 0; round < rounds; ++round) {
-    auto made = meshOnce(part, *tess, size, plan, progress);
+    auto made = meshOnce(part, *tess, size, plan, given, progress);
     if (!made) return made.problem();
     Attempt& a = *made;
     out.said = std::move(a.said);

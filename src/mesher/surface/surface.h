@@ -56,11 +56,23 @@ struct SurfaceOutcome {
   std::vector<Problem> said; ///< about counts along edges
 };
 
-/// Meshes all faces, mapped ones by rows of quadrilaterals. On self-intersection the size is lowered there and the
-/// surface made again, at most `rounds` times. A mapped face that folds, or whose edges do not come out as planned, is
-/// a problem `fill.face` that names it.
+/// The mesh of some faces that is there already, with that of their edges.
+struct GivenFaces {
+  std::vector<char> face;              ///< per part face
+  std::vector<std::vector<int>> chain; ///< per part edge: nodes from start to end; empty where it is free
+  std::vector<std::vector<double>> at; ///< parameters of those inside
+  std::vector<Vec3> points;
+  std::vector<std::array<int, 3>> triangles; ///< counter-clockwise seen from in front of the face
+  std::vector<int> triangleFace;
+  std::vector<SurfaceQuad> quads;
+};
+
+/// Meshes all faces but those of `given` (may be null), mapped ones by rows of quadrilaterals. On self-intersection the
+/// size is lowered there and the surface made again, at most `rounds` times. A mapped face that folds, or whose edges
+/// do not come out as planned, is a problem `fill.face` that names it; a given edge that cannot be divided as it is,
+/// one of `surface.given`.
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshPlan& plan, Progress& progress,
-                                   int rounds = 5);
+                                   const GivenFaces* given = nullptr, int rounds = 5);
 
 /// How well the triangles follow the true faces, at their middles.
 struct SurfaceFit {

@@ -540,6 +540,8 @@ BridgeReport bridgeShortEdges(SurfaceMesh& surface, const Part& part, const Size
   // Where the surface crosses itself afterwards, what was contracted there is left alone the next time.
   std::set<int> leave;
   for (const auto& rows : surface.faceRows) leave.insert(rows.node.begin(), rows.node.end());
+  for (std::size_t t = 0; t < surface.triangles.size(); ++t)
+    if (surface.fixed(t)) leave.insert(surface.triangles[t].begin(), surface.triangles[t].end());
   for (int round = 0; round < 8; ++round) {
     SurfaceMesh copy = surface;
     Bridge b(copy, part, size, bridging, leave);
