@@ -364,15 +364,16 @@ const std::vector<RuleKind>& ruleTable() {
                    {metric, bound, text("at", SlotType::Target, "a group; all elements when not given"),
                     text("reason", SlotType::Text, "why they may stay", true)}});
     }
-    t.push_back({"rename",
-                 "Hand-over",
-                 "Call {what} {name}",
-                 "audit",
-                 "none",
-                 "Another name for a region, or for a set of elements or nodes that the mesh brings along. Groups are "
-                 "renamed on their own cards.",
-                 {text("what", SlotType::Text, "the region or set as it is called", true),
-                  text("name", SlotType::Text, "its name from now on", true)}});
+    t.push_back(
+        {"rename",
+         "Hand-over",
+         "Call {what} {name}",
+         "audit",
+         "none",
+         "Another name for a region, or for a set of elements or nodes that the mesh brings along. Bodies that get "
+         "one name are one region in files. Groups are renamed on their own cards.",
+         {text("what", SlotType::Text, "the region or set as it is called", true),
+          text("name", SlotType::Text, "its name from now on", true)}});
     t.push_back(
         {"hand_over",
          "Hand-over",

@@ -16,6 +16,7 @@
 #include "job/values.h"
 #include "mesh/own_angles.h"
 #include "mesh/separate.h"
+#include "mesh/unite_regions.h"
 #include "mesher/remake.h"
 #include "size/thickness.h"
 #include <chrono>
@@ -876,8 +877,19 @@ std::optional<Problem> handOver(const RunResult& run, const Rule& rule) {
     p.todo = "give the file another name";
     return p;
   }
-  if (auto p = writeMesh(run.mesh, *format, path, *scale)) return p;
-  return verifyWritten(run.mesh, *format, path, *scale);
+  if (!hasNamesakes(run.mesh)) {
+    if (auto p = writeMesh(run.mesh, *format, path, *scale)) return p;
+    return verifyWritten(run.mesh, *format, path, *scale);
+  }
+  Mesh united = run.mesh;
+  if (const auto apart = uniteNamesakes(united); !apart.empty())
+    return Problem::of("file.namesakes", "regions called '" + apart.front() + "' have different materials or media")
+        .by(Fault::Usage)
+        .at(path)
+        .because("bodies of one name are one region in a file")
+        .advise("rename one of them otherwise, or give them the same material and medium");
+  if (auto p = writeMesh(united, *format, path, *scale)) return p;
+  return verifyWritten(united, *format, path, *scale);
 }
 
 nlohmann::json problemJson(const Problem& p) {

@@ -172,8 +172,15 @@ int turnDiagonals(SurfaceMesh& s, const std::vector<std::array<int, 2>>& lost, c
 
 /// Hexahedra of the bodies that the plan maps.
 std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Filled& filled, Progress& progress) {
+  std::size_t bodies = 0, done = 0;
+  for (std::size_t b = 0; b < plan.bodies.size(); ++b)
+    bodies += plan.structured(static_cast<int>(b)) && !part.bodies[b].faces.empty();
+  // All the room up to the mid nodes where no tetrahedra follow.
+  const double share = (anyTetrahedra(part, plan) ? 0.05 : 0.6) / static_cast<double>(std::max<std::size_t>(1, bodies));
   for (std::size_t b = 0; b < plan.bodies.size(); ++b) {
     if (plan.bodies[b].fill != Fill::Mapped || part.bodies[b].faces.empty()) continue;
+    const double from = 0.3 + share * static_cast<double>(done++);
+    progress.stage("Hexahedra of '" + part.bodies[b].name + "'", from, from + share);
     auto cells = fillMapped(part, static_cast<int>(b), filled.surface, progress);
     if (!cells) return cells.problem();
     filled.structured.push_back(
@@ -208,7 +215,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
     return filled;
   }
   if (!plan.tetrahedraOnly()) setAside(surface, filled.aside, part, plan);
-  progress.stage("Filling", 0.3, 0.45);
+  progress.stage("Filling", plan.tetrahedraOnly() ? 0.3 : 0.35, 0.45);
   // A few last edges deserve more patience than many.
   constexpr int kRounds = 14, kLastRounds = 40;
   constexpr std::size_t kFew = 50;

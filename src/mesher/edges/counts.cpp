@@ -7,8 +7,8 @@
 namespace tess {
 
 std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
-                            const std::vector<int>& classOf, int classes, const std::vector<int>& atLeast,
-                            const std::vector<int>& given, std::vector<Problem>& said) {
+                            const std::vector<int>& classOf, int classes, const std::vector<int>& given,
+                            std::vector<Problem>& said) {
   struct Wish {
     double natural = 0;
     int exact = 0;
@@ -47,7 +47,6 @@ std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeD
     auto& n = count[static_cast<std::size_t>(k)];
     n = exact > 0 ? exact
                   : std::max(1, static_cast<int>(std::lround(std::sqrt(std::max(1.0, least) * std::max(1.0, most)))));
-    if (static_cast<std::size_t>(k) < atLeast.size()) n = std::max(n, atLeast[static_cast<std::size_t>(k)]);
     if (has > 0) n = has;
     if (at < 0 || has > 0) continue;
     Problem p;

@@ -8,13 +8,11 @@
 
 namespace tess {
 
-/// Elements per part edge, 0 for edges of no class (`classOf` -1). An exact division holds; of several that differ the
-/// finest does, and a finding says so; one that is
-/// `given` (elements per part edge, 0 for none; may be empty) overrules them all. Else the count with the least largest
-/// ratio to what the size asks for along each edge of the class. `atLeast`: per class, a bound from below; may be
-/// empty.
+/// Elements per part edge, 0 for edges of no class (`classOf` -1). What an edge has already (`given`, 0 for none;
+/// may be empty) holds, then an exact division; of several that differ the finest does, and a finding says so. Else the
+/// count with the least largest ratio to what the size asks for along each edge of the class.
 std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
-                            const std::vector<int>& classOf, int classes, const std::vector<int>& atLeast,
-                            const std::vector<int>& given, std::vector<Problem>& said);
+                            const std::vector<int>& classOf, int classes, const std::vector<int>& given,
+                            std::vector<Problem>& said);
 
 } // namespace tess

@@ -131,13 +131,6 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
     plan.countClass[e] = n;
   }
   plan.given = wishes.givenCounts;
-  if (!wishes.edgesAtLeast.empty()) {
-    plan.atLeast.assign(static_cast<std::size_t>(plan.classes), 0);
-    for (std::size_t e = 0; e < part.edges.size(); ++e)
-      if (const int k = plan.countClass[e]; k >= 0)
-        plan.atLeast[static_cast<std::size_t>(k)] =
-            std::max(plan.atLeast[static_cast<std::size_t>(k)], wishes.edgesAtLeast[e]);
-  }
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     FacePlan& face = plan.faces[f];
     face.given = !wishes.givenFaces.empty() && wishes.givenFaces[f] != MeshWishes::Given::No;

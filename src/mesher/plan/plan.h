@@ -63,8 +63,7 @@ struct MeshPlan {
   int classes = 0;
   Bridging bridging;
   EdgeDivisions divisions;
-  std::vector<int> atLeast; ///< per class: elements along its edges, from below; may be empty
-  std::vector<int> given;   ///< per part edge: elements that it has already, 0 where it is free; empty: all are
+  std::vector<int> given; ///< per part edge: elements that it has already, 0 where it is free; empty: all are
   bool tetrahedraOnly() const {
     return std::none_of(faces.begin(), faces.end(), [](const FacePlan& f) { return f.frozen(); });
   }
@@ -89,7 +88,6 @@ struct MeshWishes {
   enum class Given : std::uint8_t { No, Triangles, Quads };
   std::vector<Given> givenFaces = {}; ///< per part face: whether its mesh is there already; empty: none is
   std::vector<int> givenCounts = {};  ///< per part edge: elements of those of given faces, else 0; empty: none
-  std::vector<int> edgesAtLeast = {}; ///< per part edge: elements it must have where hexahedra set counts; empty: none
 };
 
 /// A body that does not fit its wish gets tetrahedra, with the

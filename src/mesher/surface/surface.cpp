@@ -289,7 +289,7 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0);
   if (plan.classes || given)
-    counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, plan.atLeast, plan.given, out.said);
+    counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, plan.given, out.said);
   std::vector<std::vector<double>> division(part.edges.size());
   parallelFor(
       part.edges.size(), &progress,
