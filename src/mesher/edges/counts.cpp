@@ -3,71 +3,352 @@
 #include "base/parallel.h"
 #include "mesher/edges/edge_division.h"
 #include <cmath>
+#include <glpk.h>
+#include <map>
+#include <numeric>
+#include <set>
+#include <spdlog/spdlog.h>
 
 namespace tess {
+namespace {
 
-std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
-                            const std::vector<int>& classOf, int classes, const std::vector<int>& given,
-                            std::vector<Problem>& said) {
-  struct Wish {
-    double natural = 0;
-    int exact = 0;
+/// Edges that have one count.
+struct Class {
+  std::vector<int> edges;
+  double natural = 1; ///< the least largest ratio to what the size asks for along each of them
+  int fixed = 0;      ///< elements that it must have; 0: none are asked for
+  int at = -1;        ///< edge whose division asks for that; -1: it is given
+};
+
+/// Sums of classes, those that stand on both sides taken out.
+struct Sum {
+  std::vector<int> left, right;
+  int face = -1;
+};
+
+class Union {
+public:
+  explicit Union(std::size_t n) : m_up(n) { std::iota(m_up.begin(), m_up.end(), 0); }
+  int root(int e) {
+    while (m_up[static_cast<std::size_t>(e)] != e) {
+      auto& up = m_up[static_cast<std::size_t>(e)];
+      e = up = m_up[static_cast<std::size_t>(up)];
+    }
+    return e;
+  }
+  bool unite(int a, int b) {
+    const int x = root(a), y = root(b);
+    m_up[static_cast<std::size_t>(std::max(x, y))] = std::min(x, y);
+    return x != y;
+  }
+
+private:
+  std::vector<int> m_up;
+};
+
+void stopAtManyNodes(glp_tree* tree, void* info) {
+  constexpr int kNodes = 20000; // by nodes, never by time: the same answer on any machine
+  if (glp_ios_reason(tree) == GLP_ISELECT && ++*static_cast<int*>(info) > kNodes) glp_ios_terminate(tree);
+}
+
+/// One set of classes that hang together by sums. Counts per class of `members`, empty where there are none.
+std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>& members, const std::vector<Sum>& sums,
+                       const std::set<int>& held, const std::vector<char>& useSum) {
+  constexpr double kFirst = 1000; // weight of the largest deviation against the sum of all
+  glp_prob* p = glp_create_prob();
+  glp_set_obj_dir(p, GLP_MIN);
+  const int n = static_cast<int>(members.size());
+  // Columns: counts, their deviations, the largest relative one.
+  glp_add_cols(p, 2 * n + 1);
+  std::map<int, int> column;
+  for (int k = 0; k < n; ++k) {
+    const Class& c = classes[static_cast<std::size_t>(members[static_cast<std::size_t>(k)])];
+    column[members[static_cast<std::size_t>(k)]] = k + 1;
+    glp_set_col_kind(p, k + 1, GLP_IV);
+    if (c.fixed > 0 && held.count(members[static_cast<std::size_t>(k)]))
+      glp_set_col_bnds(p, k + 1, GLP_FX, c.fixed, c.fixed);
+    else
+      glp_set_col_bnds(p, k + 1, GLP_LO, 1, 0);
+    glp_set_col_bnds(p, n + k + 1, GLP_LO, 0, 0);
+    glp_set_obj_coef(p, n + k + 1, 1 / c.natural);
+  }
+  glp_set_col_bnds(p, 2 * n + 1, GLP_LO, 0, 0);
+  glp_set_obj_coef(p, 2 * n + 1, kFirst);
+  auto row = [&](std::vector<std::pair<int, double>> entries, double least, bool equal) {
+    const int r = glp_add_rows(p, 1);
+    glp_set_row_bnds(p, r, equal ? GLP_FX : GLP_LO, least, least);
+    std::vector<int> at{0};
+    std::vector<double> value{0};
+    for (const auto& [c, v] : entries) {
+      at.push_back(c);
+      value.push_back(v);
+    }
+    glp_set_mat_row(p, r, static_cast<int>(entries.size()), at.data(), value.data());
   };
-  std::vector<Wish> wish(part.edges.size());
-  parallelFor(
-      part.edges.size(), nullptr,
-      [&](std::size_t e) {
-        if (classOf[e] < 0) return;
-        wish[e].natural = naturalCount(part, static_cast<int>(e), size);
-        wish[e].exact = exactCount(part, static_cast<int>(e), divisions);
-      },
-      1);
-  std::vector<int> count(static_cast<std::size_t>(classes), 0);
-  for (int k = 0; k < classes; ++k) {
-    double least = 1e300, most = 0;
-    int exact = 0, other = 0, at = -1, has = 0;
-    for (std::size_t e = 0; e < classOf.size(); ++e) {
-      if (classOf[e] != k) continue;
-      if (const EdgeDivision* d = divisions.of(static_cast<int>(e)); d && !d->like.empty()) {
-        const auto& edge = part.edges[e];
-        said.push_back(Problem::of("count.like", "an edge of hexahedra does not copy the nodes of another chain")
-                           .as(Severity::Warning)
-                           .firstAt({part.shape->edgePoint(static_cast<int>(e), 0.5 * (edge.t0 + edge.t1))}, part.unit)
-                           .because("it gets the count of the edges across from it")
-                           .advise("divide it by a number"));
+  for (int k = 0; k < n; ++k) {
+    const double natural = classes[static_cast<std::size_t>(members[static_cast<std::size_t>(k)])].natural;
+    row({{n + k + 1, 1}, {k + 1, -1}}, -natural, false);
+    row({{n + k + 1, 1}, {k + 1, 1}}, natural, false);
+    row({{2 * n + 1, natural}, {n + k + 1, -1}}, 0, false);
+  }
+  for (std::size_t s = 0; s < sums.size(); ++s) {
+    if (!useSum[s]) continue;
+    std::map<int, double> entries;
+    for (int c : sums[s].left) entries[column.at(c)] += 1;
+    for (int c : sums[s].right) entries[column.at(c)] -= 1;
+    row({entries.begin(), entries.end()}, 0, true);
+  }
+  glp_term_out(GLP_OFF);
+  glp_iocp options;
+  glp_init_iocp(&options);
+  options.presolve = GLP_ON;
+  options.msg_lev = GLP_MSG_OFF;
+  int nodes = 0;
+  options.cb_func = stopAtManyNodes;
+  options.cb_info = &nodes;
+  glp_intopt(p, &options);
+  std::vector<int> r;
+  if (const int status = glp_mip_status(p); status == GLP_OPT || status == GLP_FEAS)
+    for (int k = 0; k < n; ++k) r.push_back(static_cast<int>(std::lround(glp_mip_col_val(p, k + 1))));
+  glp_delete_prob(p);
+  return r;
+}
+
+class Counts {
+public:
+  Counts(const Part& part, const SizeField& size, const EdgeDivisions& divisions, const std::vector<EqualSums>& sums,
+         const std::vector<int>& given, std::vector<Problem>& said)
+      : m_part(part), m_size(size), m_divisions(divisions), m_asked(sums), m_given(given), m_said(said),
+        m_union(part.edges.size()), m_used(part.edges.size(), 0) {}
+
+  Result<std::vector<int>> run() {
+    uniteEdges();
+    makeClasses();
+    std::vector<int> count(m_classes.size(), 0);
+    for (const auto& [members, sums] : components()) {
+      if (sums.empty()) {
+        const Class& c = m_classes[static_cast<std::size_t>(members.front())];
+        count[static_cast<std::size_t>(members.front())] =
+            c.fixed > 0 ? c.fixed : std::max(1, static_cast<int>(std::lround(c.natural)));
+        continue;
       }
-      if (!given.empty()) has = std::max(has, given[e]);
-      least = std::min(least, wish[e].natural);
-      most = std::max(most, wish[e].natural);
-      if (const int x = wish[e].exact; x > 0) {
-        if (exact > 0 && x != exact) other = std::min(exact, x), at = static_cast<int>(e);
-        exact = std::max(exact, x);
+      auto solved = solution(members, sums);
+      if (!solved) return solved.problem();
+      for (std::size_t k = 0; k < members.size(); ++k) count[static_cast<std::size_t>(members[k])] = (*solved)[k];
+    }
+    std::vector<int> r(m_part.edges.size(), 0);
+    for (std::size_t c = 0; c < m_classes.size(); ++c)
+      for (int e : m_classes[c].edges) r[static_cast<std::size_t>(e)] = count[c];
+    for (std::size_t e = 0; e < m_given.size(); ++e)
+      if (m_given[e] > 0) r[e] = m_given[e];
+    return r;
+  }
+
+private:
+  const Part& m_part;
+  const SizeField& m_size;
+  const EdgeDivisions& m_divisions;
+  const std::vector<EqualSums>& m_asked;
+  const std::vector<int>& m_given;
+  std::vector<Problem>& m_said;
+  Union m_union;
+  std::vector<char> m_used;
+  std::vector<Class> m_classes;
+  std::vector<int> m_classOf;
+  std::vector<Sum> m_sums; ///< of roots of edges at first, of classes then
+
+  Vec3 middle(int edge) const {
+    const auto& e = m_part.edges[static_cast<std::size_t>(edge)];
+    return m_part.shape->edgePoint(edge, 0.5 * (e.t0 + e.t1));
+  }
+
+  /// What both sides have in common goes; one edge against one is no sum but one class.
+  void uniteEdges() {
+    for (const auto& s : m_asked)
+      for (const auto* side : {&s.left, &s.right})
+        for (int e : *side) m_used[static_cast<std::size_t>(e)] = 1;
+    for (bool changed = true; changed;) {
+      changed = false;
+      m_sums.clear();
+      for (const auto& s : m_asked) {
+        Sum sum;
+        sum.face = s.face;
+        std::map<int, int> balance;
+        for (int e : s.left) ++balance[m_union.root(e)];
+        for (int e : s.right) --balance[m_union.root(e)];
+        for (const auto& [root, n] : balance)
+          for (int k = 0; k < std::abs(n); ++k) (n > 0 ? sum.left : sum.right).push_back(root);
+        if (sum.left.empty() && sum.right.empty()) continue;
+        if (sum.left.size() == 1 && sum.right.size() == 1) {
+          m_union.unite(sum.left[0], sum.right[0]);
+          changed = true;
+        } else
+          m_sums.push_back(std::move(sum));
       }
     }
-    auto& n = count[static_cast<std::size_t>(k)];
-    n = exact > 0 ? exact
-                  : std::max(1, static_cast<int>(std::lround(std::sqrt(std::max(1.0, least) * std::max(1.0, most)))));
-    if (has > 0) n = has;
-    if (at < 0 || has > 0) continue;
+  }
+
+  void makeClasses() {
+    struct Wish {
+      double natural = 0;
+      int exact = 0;
+    };
+    std::vector<Wish> wish(m_part.edges.size());
+    parallelFor(
+        m_part.edges.size(), nullptr,
+        [&](std::size_t e) {
+          if (m_used[e])
+            wish[e] = {naturalCount(m_part, static_cast<int>(e), m_size),
+                       exactCount(m_part, static_cast<int>(e), m_divisions)};
+        },
+        1);
+    m_classOf.assign(m_part.edges.size(), -1);
+    for (std::size_t e = 0; e < m_used.size(); ++e) {
+      if (!m_used[e]) continue;
+      int& c = m_classOf[static_cast<std::size_t>(m_union.root(static_cast<int>(e)))];
+      if (c < 0) {
+        c = static_cast<int>(m_classes.size());
+        m_classes.emplace_back();
+      }
+      m_classes[static_cast<std::size_t>(c)].edges.push_back(static_cast<int>(e));
+    }
+    for (auto& c : m_classes) {
+      double least = 1e300, most = 0;
+      int other = 0, at = -1, has = 0;
+      for (int e : c.edges) {
+        const auto k = static_cast<std::size_t>(e);
+        copiesNothing(e);
+        if (!m_given.empty()) has = std::max(has, m_given[k]);
+        least = std::min(least, wish[k].natural);
+        most = std::max(most, wish[k].natural);
+        const int x = wish[k].exact;
+        if (x <= 0) continue;
+        if (c.fixed > 0 && x != c.fixed) other = std::min(c.fixed, x), at = e;
+        if (x > c.fixed) c.fixed = x, c.at = e;
+      }
+      c.natural = std::sqrt(std::max(1.0, least) * std::max(1.0, most));
+      if (has > 0) {
+        c.fixed = has;
+        c.at = -1;
+      } else if (at >= 0)
+        differ(at, other, c.fixed);
+    }
+    for (auto& s : m_sums)
+      for (auto* side : {&s.left, &s.right})
+        for (int& e : *side) e = m_classOf[static_cast<std::size_t>(e)];
+  }
+
+  void copiesNothing(int e) {
+    if (const EdgeDivision* d = m_divisions.of(e); d && !d->like.empty())
+      m_said.push_back(Problem::of("count.like", "an edge of hexahedra does not copy the nodes of another chain")
+                           .as(Severity::Warning)
+                           .firstAt({middle(e)}, m_part.unit)
+                           .because("it gets the count of the edges across from it")
+                           .advise("divide it by a number"));
+  }
+  void differ(int at, int other, int holds) {
+    Problem p = Problem::of("count.conflict", "edges that get equal counts are to be divided into " +
+                                                  std::to_string(other) + " and into " + std::to_string(holds) + ": " +
+                                                  std::to_string(holds) + " holds")
+                    .as(Severity::Warning)
+                    .because("they lie across from each other on faces of hexahedra")
+                    .advise("divide them alike, or only one of them");
+    p.places.push_back(middle(at));
+    p.where = "at " + formatPoint(p.places.front()) + " " + m_part.unit;
+    m_said.push_back(std::move(p));
+  }
+
+  /// Classes that hang together, each with its sums.
+  std::vector<std::pair<std::vector<int>, std::vector<Sum>>> components() const {
+    Union together(m_classes.size());
+    for (const auto& s : m_sums) {
+      const int first = s.left.empty() ? s.right.front() : s.left.front();
+      for (const auto* side : {&s.left, &s.right})
+        for (int c : *side) together.unite(first, c);
+    }
+    std::map<int, std::pair<std::vector<int>, std::vector<Sum>>> r;
+    for (std::size_t c = 0; c < m_classes.size(); ++c)
+      r[together.root(static_cast<int>(c))].first.push_back(static_cast<int>(c));
+    for (const auto& s : m_sums)
+      r[together.root(s.left.empty() ? s.right.front() : s.left.front())].second.push_back(s);
+    std::vector<std::pair<std::vector<int>, std::vector<Sum>>> list;
+    for (auto& [root, x] : r) list.push_back(std::move(x));
+    return list;
+  }
+
+  Result<std::vector<int>> solution(const std::vector<int>& members, const std::vector<Sum>& sums) {
+    std::set<int> held;
+    for (int c : members)
+      if (m_classes[static_cast<std::size_t>(c)].fixed > 0) held.insert(c);
+    const std::vector<char> all(sums.size(), 1);
+    for (;;) {
+      auto r = solve(m_classes, members, sums, held, all);
+      if (!r.empty()) return r;
+      // An irreducible set of what contradicts (deletion filter, Chinneck & Dravnieks 1991): what is not needed for the
+      // contradiction goes.
+      std::vector<char> use = all;
+      std::set<int> needed = held;
+      for (std::size_t s = 0; s < sums.size(); ++s) {
+        use[s] = 0;
+        if (!solve(m_classes, members, sums, needed, use).empty()) use[s] = 1;
+      }
+      for (int c : held) {
+        needed.erase(c);
+        if (!solve(m_classes, members, sums, needed, use).empty()) needed.insert(c);
+      }
+      int letGo = -1; // the coarsest of the divisions
+      for (int c : needed)
+        if (const Class& x = m_classes[static_cast<std::size_t>(c)];
+            x.at >= 0 && (letGo < 0 || x.fixed < m_classes[static_cast<std::size_t>(letGo)].fixed))
+          letGo = c;
+      if (letGo < 0) return contradiction(sums, use);
+      tellLetGo(letGo, needed, sums, use);
+      held.erase(letGo);
+    }
+  }
+  void tellLetGo(int letGo, const std::set<int>& needed, const std::vector<Sum>& sums, const std::vector<char>& use) {
+    const Class& gone = m_classes[static_cast<std::size_t>(letGo)];
+    std::string others;
     Problem p;
+    p.places.push_back(middle(gone.at));
+    for (int c : needed)
+      if (const Class& x = m_classes[static_cast<std::size_t>(c)]; c != letGo) {
+        others += (others.empty() ? "" : ", ") + std::to_string(x.fixed);
+        p.places.push_back(middle(x.at >= 0 ? x.at : x.edges.front()));
+      }
     p.severity = Severity::Warning;
     p.code = "count.conflict";
-    p.what = "edges that get equal counts are to be divided into " + std::to_string(other) + " and into " +
-             std::to_string(exact) + ": " + std::to_string(exact) + " holds";
-    p.why = "they lie across from each other on faces of hexahedra";
-    p.todo = "divide them alike, or only one of them";
-    const auto& edge = part.edges[static_cast<std::size_t>(at)];
-    p.places.push_back(part.shape->edgePoint(at, 0.5 * (edge.t0 + edge.t1)));
-    p.where = "at " + formatPoint(p.places.front()) + " " + part.unit;
-    said.push_back(std::move(p));
+    p.what = "edges cannot be divided into " + std::to_string(gone.fixed) +
+             (others.empty() ? "" : " beside others that are divided into " + others) + ": the " +
+             std::to_string(gone.fixed) + " is let go";
+    p.why = "opposite sides of faces of hexahedra have as many elements";
+    p.todo = "divide them so that the sums agree, or fewer of them";
+    for (std::size_t s = 0; s < sums.size(); ++s)
+      if (use[s] && sums[s].face >= 0) p.faces.push_back(sums[s].face);
+    p.where = "at " + formatPoint(p.places.front()) + " " + m_part.unit;
+    m_said.push_back(std::move(p));
   }
-  std::vector<int> r(part.edges.size(), 0);
-  for (std::size_t e = 0; e < r.size(); ++e)
-    if (!given.empty() && given[e] > 0)
-      r[e] = given[e];
-    else if (classOf[e] >= 0)
-      r[e] = count[static_cast<std::size_t>(classOf[e])];
-  return r;
+  Problem contradiction(const std::vector<Sum>& sums, const std::vector<char>& use) const {
+    Problem p = Problem::of("fill.counts", "opposite sides of faces cannot get as many elements")
+                    .by(Fault::Meshing)
+                    .because("the sides of these faces hang together so that one of their edges would have none")
+                    .advise("ask for tetrahedra on one of the bodies");
+    for (std::size_t s = 0; s < sums.size(); ++s)
+      if (use[s] && sums[s].face >= 0) {
+        p.faces.push_back(sums[s].face);
+        p.places.push_back(m_part.faces[static_cast<std::size_t>(sums[s].face)].center);
+      }
+    if (!p.places.empty()) p.where = "at " + formatPoint(p.places.front()) + " " + m_part.unit;
+    return p;
+  }
+};
+
+} // namespace
+
+Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
+                                    const std::vector<EqualSums>& sums, const std::vector<int>& given,
+                                    std::vector<Problem>& said) {
+  return Counts(part, size, divisions, sums, given, said).run();
 }
 
 } // namespace tess

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// How many elements stand along edges that must have equal counts.
+// How many elements stand along edges whose counts hang together.
 #pragma once
 #include "base/problem.h"
 #include "geometry/part.h"
@@ -8,11 +8,19 @@
 
 namespace tess {
 
-/// Elements per part edge, 0 for edges of no class (`classOf` -1). What an edge has already (`given`, 0 for none;
-/// may be empty) holds, then an exact division; of several that differ the finest does, and a finding says so. Else the
-/// count with the least largest ratio to what the size asks for along each edge of the class.
-std::vector<int> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
-                            const std::vector<int>& classOf, int classes, const std::vector<int>& given,
-                            std::vector<Problem>& said);
+/// As many elements along all edges of one side together as along those of the other.
+struct EqualSums {
+  std::vector<int> left, right; ///< part edges, each once
+  int face = -1;                ///< that needs it
+};
+
+/// Elements per part edge, 0 for edges in no sum. What an edge has already (`given`, 0 for none; may be empty) holds,
+/// then exact divisions, then sizes as goals: the largest deviation relative to what the size asks for is the least
+/// possible, then the sum of all is (as Tam & Armstrong 1993, one integer program for each set of edges that hang
+/// together). Of exact divisions that contradict each other as few as possible are let go, each with a finding. A
+/// problem `fill.counts` naming faces whose sums cannot be had. The same on any machine, for any number of threads.
+Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
+                                    const std::vector<EqualSums>& sums, const std::vector<int>& given,
+                                    std::vector<Problem>& said);
 
 } // namespace tess

@@ -1,34 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/plan/plan.h"
-#include <numeric>
 
 namespace tess {
 namespace {
 
 constexpr const char* kWords[kFills] = {"tetrahedra", "mapped"};
 
-/// Classes of edges, united pair by pair.
-class Classes {
-public:
-  explicit Classes(std::size_t count) : m_up(count), m_used(count, 0) { std::iota(m_up.begin(), m_up.end(), 0); }
-  int root(int e) {
-    while (m_up[static_cast<std::size_t>(e)] != e) {
-      auto& up = m_up[static_cast<std::size_t>(e)];
-      e = up = m_up[static_cast<std::size_t>(up)];
-    }
-    return e;
-  }
-  void unite(int a, int b) {
-    m_used[static_cast<std::size_t>(a)] = m_used[static_cast<std::size_t>(b)] = 1;
-    const int x = root(a), y = root(b);
-    m_up[static_cast<std::size_t>(std::max(x, y))] = std::min(x, y);
-  }
-  bool used(std::size_t e) const { return m_used[e] != 0; }
-
-private:
-  std::vector<int> m_up;
-  std::vector<char> m_used;
-};
+EqualSums equalSums(const EdgeChain& a, const EdgeChain& b, int face) {
+  EqualSums r;
+  r.face = face;
+  for (const auto& s : a) r.left.push_back(s.edge);
+  for (const auto& s : b) r.right.push_back(s.edge);
+  return r;
+}
 
 std::array<int, 4> sorted(std::array<int, 4> v) {
   std::sort(v.begin(), v.end());
@@ -68,8 +52,6 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
   plan.divisions = wishes.divisions;
   plan.bodies.resize(part.bodies.size());
   plan.faces.resize(part.faces.size());
-  plan.countClass.assign(part.edges.size(), -1);
-  Classes classes(part.edges.size());
   for (std::size_t b = 0; b < part.bodies.size(); ++b) {
     const int body = static_cast<int>(b);
     BodyPlan& mine = plan.bodies[b];
@@ -119,16 +101,8 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
       face.decidedBy = body;
       face.why = "body " + quoted(part, body) + " is " + fillName(wish.fill);
       plan.mapped.push_back(f);
-      classes.unite(f.edges[0], f.edges[2]);
-      classes.unite(f.edges[1], f.edges[3]);
+      for (std::size_t k = 0; k < 2; ++k) plan.sums.push_back(equalSums(f.sides[k], f.sides[k + 2], f.face));
     }
-  }
-  std::vector<int> number(part.edges.size(), -1);
-  for (std::size_t e = 0; e < part.edges.size(); ++e) {
-    if (!classes.used(e)) continue;
-    int& n = number[static_cast<std::size_t>(classes.root(static_cast<int>(e)))];
-    if (n < 0) n = plan.classes++;
-    plan.countClass[e] = n;
   }
   plan.given = wishes.givenCounts;
   for (std::size_t f = 0; f < part.faces.size(); ++f) {

@@ -3,7 +3,8 @@
 // get equal counts. Each decision keeps its reason. A face has one mesh, made once; the strictest demand decides.
 #pragma once
 #include "base/problem.h"
-#include "geometry/part.h"
+#include "geometry/body_loops.h"
+#include "mesher/edges/counts.h"
 #include "size/edge_wishes.h"
 #include <optional>
 #include <span>
@@ -18,11 +19,11 @@ const char* fillName(Fill fill);                       ///< the word of the brie
 std::vector<std::string> fillNames();                  ///< all of them
 std::optional<Fill> fillByName(std::string_view word); ///< nothing for another word
 
-/// A face that is to get rows and columns of quadrilaterals: a way round its four corners.
+/// A face that is to get rows and columns of quadrilaterals: a way round its four sides, each of one edge or more.
 struct MappedFace {
   int face = -1;
-  std::array<int, 4> corners{}; ///< points of the part, counter-clockwise seen from in front of the face
-  std::array<int, 4> edges{};   ///< edge k runs between corner k and the next
+  std::array<int, 4> corners{};   ///< points of the part, counter-clockwise seen from in front of the face
+  std::array<EdgeChain, 4> sides; ///< side k runs from corner k to the next
 };
 
 /// A filler's answer to "does this body fit?", and what it needs of the body's faces where it does.
@@ -59,8 +60,7 @@ struct MeshPlan {
   std::vector<BodyPlan> bodies;
   std::vector<FacePlan> faces;
   std::vector<MappedFace> mapped;
-  std::vector<int> countClass; ///< per part edge: edges of one class get equal counts; -1: as the size asks
-  int classes = 0;
+  std::vector<EqualSums> sums; ///< what counts along edges must fulfil
   Bridging bridging;
   EdgeDivisions divisions;
   std::vector<int> given; ///< per part edge: elements that it has already, 0 where it is free; empty: all are

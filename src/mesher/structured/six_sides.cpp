@@ -15,71 +15,26 @@ Fit refuse(std::string why, std::vector<int> faces, std::vector<Vec3> places) {
   return f;
 }
 
-/// Four points and edges of a face one after the other, from the face's edges alone; nothing when they are no ring.
-std::optional<MappedFace> ringOf(const Part& part, int face) {
-  const auto& edges = part.faces[static_cast<std::size_t>(face)].edges;
-  MappedFace m;
+/// A face as four sides, each between it and another face of the body, whatever edges it consists of; else why not.
+std::string foursided(const Part& part, const BodyLoops& loops, int face, MappedFace& m) {
+  const auto around = loops.loops(face);
+  if (!around) return "the edges of one of its faces do not form plain loops";
+  if (around->size() != 1)
+    return around->empty() ? "one of its faces has no edges, and the sides of a mapped body have four"
+                           : "one of its faces has a hole, and the sides of a mapped body have none";
+  const auto chains = loops.chains(face, around->front());
+  if (chains.size() != 4)
+    return "one of its faces has " + std::to_string(chains.size()) + (chains.size() == 1 ? " side" : " sides") +
+           ", and those of a mapped body have four";
   m.face = face;
-  std::vector<int> left = edges;
-  int at = part.edges[static_cast<std::size_t>(edges.front())].points[0];
   for (std::size_t k = 0; k < 4; ++k) {
-    auto next = std::find_if(left.begin(), left.end(), [&](int e) {
-      const auto& p = part.edges[static_cast<std::size_t>(e)].points;
-      return p[0] != p[1] && (p[0] == at || p[1] == at);
-    });
-    if (next == left.end()) return {};
-    m.corners[k] = at;
-    m.edges[k] = *next;
-    const auto& p = part.edges[static_cast<std::size_t>(*next)].points;
-    at = p[0] == at ? p[1] : p[0];
-    left.erase(next);
+    if (loops.across(face, chains[k].front().edge) < 0) return "more than two of its faces meet at an edge";
+    m.sides[k] = chains[k];
+    m.corners[k] = startOf(part, chains[k].front());
   }
-  std::array<int, 4> c = m.corners;
-  std::sort(c.begin(), c.end());
-  if (at != m.corners[0] || std::adjacent_find(c.begin(), c.end()) != c.end()) return {};
-  return m;
+  return {};
 }
 
-/// Turns the ring so that it runs counter-clockwise seen from in front of the face: by the area that its edges enclose
-/// against the area of the display triangles, whose turning is known.
-void orient(const Part& part, const Vec3& shown, MappedFace& m) {
-  Vec3 ring = Vec3::Zero();
-  const Vec3 o = part.points[static_cast<std::size_t>(m.corners[0])].at;
-  Vec3 before = o;
-  for (std::size_t k = 0; k < 4; ++k) {
-    const auto& e = part.edges[static_cast<std::size_t>(m.edges[k])];
-    const bool forward = e.points[0] == m.corners[k];
-    constexpr int kSteps = 16;
-    for (int i = 1; i <= kSteps; ++i) {
-      const double share = static_cast<double>(forward ? i : kSteps - i) / kSteps;
-      const Vec3 p = part.shape->edgePoint(m.edges[k], e.t0 + (e.t1 - e.t0) * share);
-      ring += (before - o).cross(p - o);
-      before = p;
-    }
-  }
-  if (ring.dot(shown) >= 0) return;
-  std::swap(m.corners[1], m.corners[3]);
-  std::reverse(m.edges.begin(), m.edges.end());
-}
-
-} // namespace
-
-namespace {
-/// Twice the areas of faces as vectors, by the display triangles.
-std::map<int, Vec3> areasOf(const Part& part, const std::vector<int>& faces) {
-  std::map<int, Vec3> r;
-  for (int f : faces) r[f] = Vec3::Zero();
-  const auto& t = part.display;
-  for (std::size_t i = 0; i < t.triangles.size(); ++i) {
-    const auto it = r.find(t.triangleFace[i]);
-    if (it == r.end()) continue;
-    const Vec3 &a = t.points[static_cast<std::size_t>(t.triangles[i][0])],
-               &b = t.points[static_cast<std::size_t>(t.triangles[i][1])],
-               &c = t.points[static_cast<std::size_t>(t.triangles[i][2])];
-    it->second += (b - a).cross(c - a);
-  }
-  return r;
-}
 } // namespace
 
 Fit fitSixSides(const Part& part, int body, SixSides* sides) {
@@ -93,17 +48,11 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
                   b.faces, at);
   }
   Fit fit;
-  const auto areas = areasOf(part, b.faces);
+  const BodyLoops loops(part, body);
   for (int f : b.faces) {
-    const auto& face = part.faces[static_cast<std::size_t>(f)];
-    if (face.edges.size() != 4)
-      return refuse("one of its faces has " + std::to_string(face.edges.size()) +
-                        (face.edges.size() == 1 ? " edge" : " edges") + ", and the sides of a mapped body have four",
-                    {f}, {center(f)});
-    auto ring = ringOf(part, f);
-    if (!ring) return refuse("the edges of one of its faces do not form one ring of four corners", {f}, {center(f)});
-    orient(part, areas.at(f), *ring);
-    fit.mapped.push_back(*ring);
+    MappedFace m;
+    if (std::string why = foursided(part, loops, f, m); !why.empty()) return refuse(std::move(why), {f}, {center(f)});
+    fit.mapped.push_back(std::move(m));
   }
   std::map<int, std::vector<int>> facesAt; // by point
   for (const auto& m : fit.mapped)
@@ -120,15 +69,17 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
   const bool behind = part.faces[static_cast<std::size_t>(first.face)].bodies[0] == body; // its normal leaves the body
   SixSides s;
   for (std::size_t k = 0; k < 4; ++k) s.corners[k] = first.corners[behind ? (4 - k) % 4 : k];
-  const std::set<int> base(first.edges.begin(), first.edges.end());
+  // A side that leaves a corner of the base and does not lie in it leads up from there.
+  std::set<int> base;
+  for (const auto& side : first.sides)
+    for (const auto& step : side) base.insert(step.edge);
   for (std::size_t k = 0; k < 4; ++k) {
     int up = -1;
     for (const auto& m : fit.mapped)
-      for (int e : m.edges) {
-        const auto& p = part.edges[static_cast<std::size_t>(e)].points;
-        if (base.count(e) || (p[0] != s.corners[k] && p[1] != s.corners[k])) continue;
-        up = p[0] == s.corners[k] ? p[1] : p[0];
-      }
+      for (std::size_t j = 0; j < 4; ++j)
+        if (const int from = m.corners[j], to = m.corners[(j + 1) % 4];
+            (from == s.corners[k] || to == s.corners[k]) && !base.count(m.sides[j].front().edge))
+          up = from == s.corners[k] ? to : from;
     if (up < 0) return refuse("its edges do not meet like those of a brick", b.faces, {b.box.center()});
     s.corners[k + 4] = up;
   }

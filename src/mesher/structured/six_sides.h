@@ -11,7 +11,8 @@ struct SixSides {
   std::array<int, 6> faces{};
 };
 
-/// Six faces of four edges each, that meet like those of a brick; each edge may be curved. A reason otherwise.
+/// Six faces of four sides each, that meet like those of a brick; sides may be curved and consist of several edges. A
+/// reason otherwise.
 Fit fitSixSides(const Part& part, int body, SixSides* sides = nullptr);
 
 class MappedFiller : public Filler {

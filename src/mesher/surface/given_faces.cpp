@@ -2,6 +2,7 @@
 #include "mesher/surface/given_faces.h"
 #include "base/edge_key.h"
 #include "base/predicates.h"
+#include "mesher/surface/mapped_face.h"
 #include <unordered_map>
 #include <unordered_set>
 
@@ -21,7 +22,7 @@ Problem misfit(const Part& part, const char* code, int face, std::string what) {
 /// Rows of quadrilaterals between four sides: each quadrilateral is found by the two nodes before it.
 class Rows {
 public:
-  Rows(const Part& part, const MappedFace& face, const SurfaceMesh& m, std::size_t firstQuad) {
+  Rows(const MappedFace& face, const SurfaceMesh& m, std::size_t firstQuad) {
     for (std::size_t k = firstQuad; k < m.quads.size(); ++k)
       if (m.quads[k].face == face.face)
         for (std::size_t j = 0; j < 4; ++j)
@@ -29,13 +30,8 @@ public:
                                                                           m.quads[k].v[(j + 2) % 4]};
     m_rows.face = face.face;
     m_rows.corners = face.corners;
-    auto side = [&](std::size_t k) {
-      auto chain = m.edgeNodes[static_cast<std::size_t>(face.edges[k])];
-      if (part.edges[static_cast<std::size_t>(face.edges[k])].points[0] != face.corners[k])
-        std::reverse(chain.begin(), chain.end());
-      return chain;
-    };
-    const auto bottom = side(0), right = side(1), top = side(2);
+    const auto bottom = nodesAlong(m, face.sides[0]), right = nodesAlong(m, face.sides[1]),
+               top = nodesAlong(m, face.sides[2]);
     m_rows.ni = static_cast<int>(bottom.size()) - 1;
     m_rows.nj = static_cast<int>(right.size()) - 1;
     m_rows.node = bottom;
@@ -120,7 +116,7 @@ std::optional<Problem> addGivenFaces(const Part& part, const GivenFaces& given, 
   }
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     if (!given.face[f] || plan.faces[f].mapped < 0) continue;
-    Rows rows(part, plan.mapped[static_cast<std::size_t>(plan.faces[f].mapped)], m, firstQuad);
+    Rows rows(plan.mapped[static_cast<std::size_t>(plan.faces[f].mapped)], m, firstQuad);
     if (!rows.good()) return misfit(part, "fill.face", static_cast<int>(f), "the quadrilaterals of a face are no rows");
     m.faceRows.push_back(rows.take());
   }

@@ -28,18 +28,24 @@ std::vector<double> shares(const std::vector<Vec3>& p) {
 
 } // namespace
 
+std::vector<int> nodesAlong(const SurfaceMesh& mesh, const EdgeChain& chain) {
+  std::vector<int> r;
+  for (const auto& s : chain) {
+    std::vector<int> nodes = mesh.edgeNodes[static_cast<std::size_t>(s.edge)];
+    if (!s.forward) std::reverse(nodes.begin(), nodes.end());
+    r.insert(r.end(), nodes.begin() + (r.empty() ? 0 : 1), nodes.end());
+  }
+  return r;
+}
+
 std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, int tetSide, SurfaceMesh& m) {
   std::array<std::vector<int>, 4> side; // from corner k to the next
-  for (std::size_t k = 0; k < 4; ++k) {
-    side[k] = m.edgeNodes[static_cast<std::size_t>(face.edges[k])];
-    if (part.edges[static_cast<std::size_t>(face.edges[k])].points[0] != face.corners[k])
-      std::reverse(side[k].begin(), side[k].end());
-  }
+  for (std::size_t k = 0; k < 4; ++k) side[k] = nodesAlong(m, face.sides[k]);
   const Vec3& middle = part.faces[static_cast<std::size_t>(face.face)].center;
   for (std::size_t k = 0; k < 2; ++k)
     if (side[k].size() != side[k + 2].size())
       return unmapped(part, face.face, middle,
-                      "opposite edges of a mapped face came out with " + std::to_string(side[k].size() - 1) + " and " +
+                      "opposite sides of a mapped face came out with " + std::to_string(side[k].size() - 1) + " and " +
                           std::to_string(side[k + 2].size() - 1) + " elements",
                       "nodes of the shape itself could not be taken out of one of them");
   std::reverse(side[2].begin(), side[2].end()); // now along with the sides opposite

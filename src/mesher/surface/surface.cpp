@@ -288,8 +288,11 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0);
-  if (plan.classes || given)
-    counts = edgeCounts(part, size, plan.divisions, plan.countClass, plan.classes, plan.given, out.said);
+  if (!plan.sums.empty() || given) {
+    auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.given, out.said);
+    if (!solved) return solved.problem();
+    counts = std::move(*solved);
+  }
   std::vector<std::vector<double>> division(part.edges.size());
   parallelFor(
       part.edges.size(), &progress,

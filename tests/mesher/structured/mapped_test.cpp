@@ -135,3 +135,51 @@ TEST(Mapped, orderTwoLiesOnTheTrueGeometry) {
   EXPECT_EQ(count(out.mesh, ElementType::Hex20), out.mesh.cells.size());
   EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).pass);
 }
+
+TEST(Mapped, sidesMayConsistOfSeveralEdges) {
+  // A small box touches a long one along half of one edge, which is two edges therefore.
+  TouchingBodies b({"long", "small"});
+  auto box = [&](int body, const std::array<int, 8>& p, const std::vector<std::array<int, 5>>& faces) {
+    for (const auto& f : faces) {
+      auto at = [&](int k) {
+        return f[static_cast<std::size_t>(k)] < 8 ? p[static_cast<std::size_t>(f[static_cast<std::size_t>(k)])]
+                                                  : f[static_cast<std::size_t>(k)] - 8;
+      };
+      std::vector<std::array<int, 3>> t{{at(0), at(1), at(2)}, {at(0), at(2), at(3)}};
+      if (f[4] >= 0) t.push_back({at(0), at(3), at(4)});
+      b.face(t, body, -1);
+    }
+  };
+  std::array<int, 8> large{}, small{};
+  for (int k = 0; k < 8; ++k) {
+    const double x = (k + 1) / 2 % 2, y = k / 2 % 2, z = k / 4;
+    large[static_cast<std::size_t>(k)] = b.point({4 * x, 2 * y, 2 * z});
+  }
+  const int middle = b.point({2, 2, 2}); // between the corners 6 and 7 of the long one
+  for (int k = 0; k < 8; ++k) {
+    const double x = (k + 1) / 2 % 2, y = k / 2 % 2, z = k / 4;
+    small[static_cast<std::size_t>(k)] = k == 0 ? large[7] : k == 1 ? middle : b.point({2 * x, 2 + 2 * y, 2 + 2 * z});
+  }
+  box(0, large,
+      {{0, 3, 2, 1, -1},
+       {0, 1, 5, 4, -1},
+       {1, 2, 6, 5, -1},
+       {3, 0, 4, 7, -1},
+       {5, 6, middle + 8, 7, 4},
+       {3, 7, middle + 8, 6, 2}});
+  box(1, small,
+      {{0, 3, 2, 1, -1}, {0, 1, 5, 4, -1}, {1, 2, 6, 5, -1}, {3, 0, 4, 7, -1}, {4, 5, 6, 7, -1}, {2, 3, 7, 6, -1}});
+  const Part part = b.part();
+  ASSERT_EQ(part.bodies[0].faces.size(), 6u);
+  ASSERT_EQ(part.edges.size(), 24u);
+  for (double size : {0.3, 0.45, 0.7, 1.1}) {
+    const MeshOutcome out = mapped(part, size);
+    EXPECT_EQ(count(out.mesh, ElementType::Hex8), out.mesh.cells.size()) << size;
+    const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+    EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+    EXPECT_NEAR(a.volume, part.volume(), 1e-9);
+    // The point between the two edges is a node.
+    EXPECT_TRUE(std::any_of(out.mesh.nodes.begin(), out.mesh.nodes.end(),
+                            [](const Vec3& p) { return (p - Vec3(2, 2, 2)).norm() < 1e-12; }));
+  }
+}
