@@ -25,6 +25,7 @@
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeRevol.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
 #include <BRepTools.hxx>
@@ -954,7 +955,18 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
   } else if (what == "quarter") // of a tube: outer radius a, inner radius b, height c, from x = 0 to y = 0
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c, 0.5 * M_PI).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid())
             .Shape());
-  else if (what == "tube") // outer radius a, inner radius b, height c
+  else if (what ==
+           "elbow") { // a pipe along an arc of radius a and d degrees: outer radius b, inner radius c, 0 for a bar
+    double d = 90;
+    in >> d;
+    const gp_Ax2 end(gp_Pnt(a, 0, 0), -gp::DY(), gp::DX());
+    auto disc = [&](double r) {
+      return BRepBuilderAPI_MakeFace(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(gp_Circ(end, r)).Edge()).Wire())
+          .Face();
+    };
+    const TopoDS_Shape profile = c > 0 ? BRepAlgoAPI_Cut(disc(b), disc(c)).Shape() : TopoDS_Shape(disc(b));
+    add(BRepPrimAPI_MakeRevol(profile, gp::OZ(), d * kPi / 180).Shape());
+  } else if (what == "tube") // outer radius a, inner radius b, height c
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
   else if (what == "vase") { // a loft through three circles, open above, with a wall b: its inside is an offset surface
     BRepOffsetAPI_ThruSections loft(true, false);

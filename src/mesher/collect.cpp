@@ -59,7 +59,7 @@ public:
         m.cellRegion.push_back(body);
       }
       for (const auto& s : structured)
-        if (s.body == body) hexahedra(s);
+        if (s.body == body) layered(s);
     }
   }
 
@@ -100,26 +100,28 @@ private:
     m.faceRegions.push_back(regions);
   }
 
-  void hexahedra(const BodyCells& s) {
+  void layered(const BodyCells& s) {
     std::vector<std::int32_t> own(s.cells.points.size(), -1);
-    for (const auto& h : s.cells.hexahedra) {
-      std::array<std::int32_t, 8> q;
-      for (std::size_t k = 0; k < 8; ++k) {
-        if (h[k] < s.base) {
-          q[k] = node(h[k]);
+    auto add = [&](ElementType type, const auto& cell) {
+      std::array<std::int32_t, 8> q{};
+      for (std::size_t k = 0; k < cell.size(); ++k) {
+        if (cell[k] < s.base) {
+          q[k] = node(cell[k]);
           continue;
         }
-        auto& id = own[static_cast<std::size_t>(h[k] - s.base)];
+        auto& id = own[static_cast<std::size_t>(cell[k] - s.base)];
         if (id < 0) {
           id = static_cast<std::int32_t>(m.nodes.size());
-          m.nodes.push_back(s.cells.points[static_cast<std::size_t>(h[k] - s.base)]);
+          m.nodes.push_back(s.cells.points[static_cast<std::size_t>(cell[k] - s.base)]);
           m.nodeLink.push_back({});
         }
         q[k] = id;
       }
-      m.cells.add(ElementType::Hex8, q);
+      m.cells.add(type, std::span(q.data(), cell.size()));
       m.cellRegion.push_back(s.body);
-    }
+    };
+    for (const auto& h : s.cells.hexahedra) add(ElementType::Hex8, h);
+    for (const auto& w : s.cells.wedges) add(ElementType::Wedge6, w);
   }
 };
 

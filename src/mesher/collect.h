@@ -7,7 +7,7 @@
 
 namespace tess {
 
-/// Hexahedra of one body; nodes from `base` on are its own points.
+/// Cells in rows or layers of one body; nodes from `base` on are its own points.
 struct BodyCells {
   int body = -1;
   int base = 0;

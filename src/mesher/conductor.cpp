@@ -3,6 +3,8 @@
 #include "mesh/own_angles.h"
 #include "mesher/collect.h"
 #include "mesher/structured/six_sides.h"
+#include "mesher/structured/swept.h"
+#include "mesher/structured/swept_fill.h"
 #include "mesher/tets/take_back.h"
 #include <chrono>
 #include <malloc.h>
@@ -170,7 +172,7 @@ int turnDiagonals(SurfaceMesh& s, const std::vector<std::array<int, 2>>& lost, c
   return done;
 }
 
-/// Hexahedra of the bodies that the plan maps.
+/// Cells of the bodies that the plan maps or sweeps.
 std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Filled& filled, Progress& progress) {
   std::size_t bodies = 0, done = 0;
   for (std::size_t b = 0; b < plan.bodies.size(); ++b)
@@ -178,10 +180,13 @@ std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Fi
   // All the room up to the mid nodes where no tetrahedra follow.
   const double share = (anyTetrahedra(part, plan) ? 0.05 : 0.6) / static_cast<double>(std::max<std::size_t>(1, bodies));
   for (std::size_t b = 0; b < plan.bodies.size(); ++b) {
-    if (plan.bodies[b].fill != Fill::Mapped || part.bodies[b].faces.empty()) continue;
+    if (!plan.structured(static_cast<int>(b)) || part.bodies[b].faces.empty()) continue;
     const double from = 0.3 + share * static_cast<double>(done++);
-    progress.stage("Hexahedra of '" + part.bodies[b].name + "'", from, from + share);
-    auto cells = fillMapped(part, static_cast<int>(b), filled.surface, progress);
+    progress.stage("Filling '" + part.bodies[b].name + "'", from, from + share);
+    const auto sweep = std::find_if(plan.sweeps.begin(), plan.sweeps.end(),
+                                    [&](const Sweep& s) { return s.body == static_cast<int>(b); });
+    auto cells = sweep == plan.sweeps.end() ? fillMapped(part, static_cast<int>(b), filled.surface, progress)
+                                            : fillSwept(part, *sweep, filled.surface, progress);
     if (!cells) return cells.problem();
     filled.structured.push_back(
         {static_cast<int>(b), static_cast<int>(filled.surface.points.size()), std::move(*cells)});
@@ -393,7 +398,8 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
 
 std::span<const Filler* const> allFillers() {
   static const MappedFiller mapped;
-  static const Filler* const fillers[] = {&mapped};
+  static const SweptFiller swept;
+  static const Filler* const fillers[] = {&mapped, &swept};
   return fillers;
 }
 

@@ -14,10 +14,11 @@ namespace {
 
 /// Edges that have one count.
 struct Class {
-  std::vector<int> edges;
-  double natural = 1; ///< the least largest ratio to what the size asks for along each of them
-  int fixed = 0;      ///< elements that it must have; 0: none are asked for
-  int at = -1;        ///< edge whose division asks for that; -1: it is given
+  std::vector<int> edges; ///< unknowns; those after the part's edges are rows round a face
+  double natural = 1;     ///< the least largest ratio to what the size asks for along each of them
+  int least = 1;          ///< fewer make no mesh: a closed edge needs three, one of two with common ends two
+  int fixed = 0;          ///< elements that it must have; 0: none are asked for
+  int at = -1;            ///< edge whose division asks for that; -1: it is given
 };
 
 /// Sums of classes, those that stand on both sides taken out.
@@ -68,7 +69,7 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
     if (c.fixed > 0 && held.count(members[static_cast<std::size_t>(k)]))
       glp_set_col_bnds(p, k + 1, GLP_FX, c.fixed, c.fixed);
     else
-      glp_set_col_bnds(p, k + 1, GLP_LO, 1, 0);
+      glp_set_col_bnds(p, k + 1, GLP_LO, c.least, 0);
     glp_set_col_bnds(p, n + k + 1, GLP_LO, 0, 0);
     glp_set_obj_coef(p, n + k + 1, 1 / c.natural);
   }
@@ -119,7 +120,9 @@ public:
   Counts(const Part& part, const SizeField& size, const EdgeDivisions& divisions, const std::vector<EqualSums>& sums,
          const std::vector<int>& given, std::vector<Problem>& said)
       : m_part(part), m_size(size), m_divisions(divisions), m_asked(sums), m_given(given), m_said(said),
-        m_union(part.edges.size()), m_used(part.edges.size(), 0) {}
+        m_union(part.edges.size() + part.faces.size()), m_used(part.edges.size() + part.faces.size(), 0) {
+    for (const auto& e : part.edges) ++m_byEnds[std::minmax(e.points[0], e.points[1])];
+  }
 
   Result<std::vector<int>> run() {
     uniteEdges();
@@ -136,7 +139,7 @@ public:
       if (!solved) return solved.problem();
       for (std::size_t k = 0; k < members.size(); ++k) count[static_cast<std::size_t>(members[k])] = (*solved)[k];
     }
-    std::vector<int> r(m_part.edges.size(), 0);
+    std::vector<int> r(m_used.size(), 0);
     for (std::size_t c = 0; c < m_classes.size(); ++c)
       for (int e : m_classes[c].edges) r[static_cast<std::size_t>(e)] = count[c];
     for (std::size_t e = 0; e < m_given.size(); ++e)
@@ -155,9 +158,14 @@ private:
   std::vector<char> m_used;
   std::vector<Class> m_classes;
   std::vector<int> m_classOf;
-  std::vector<Sum> m_sums; ///< of roots of edges at first, of classes then
+  std::map<std::pair<int, int>, int> m_byEnds; ///< how many edges lie between two points
+  std::vector<Sum> m_sums;                     ///< of roots of edges at first, of classes then
+
+  bool isRing(int unknown) const { return static_cast<std::size_t>(unknown) >= m_part.edges.size(); }
+  int faceOf(int unknown) const { return unknown - static_cast<int>(m_part.edges.size()); }
 
   Vec3 middle(int edge) const {
+    if (isRing(edge)) return m_part.faces[static_cast<std::size_t>(faceOf(edge))].center;
     const auto& e = m_part.edges[static_cast<std::size_t>(edge)];
     return m_part.shape->edgePoint(edge, 0.5 * (e.t0 + e.t1));
   }
@@ -193,16 +201,18 @@ private:
       double natural = 0;
       int exact = 0;
     };
-    std::vector<Wish> wish(m_part.edges.size());
+    std::vector<Wish> wish(m_used.size());
     parallelFor(
-        m_part.edges.size(), nullptr,
+        m_used.size(), nullptr,
         [&](std::size_t e) {
-          if (m_used[e])
+          if (m_used[e] && isRing(static_cast<int>(e)))
+            wish[e].natural = naturalRows(faceOf(static_cast<int>(e)));
+          else if (m_used[e])
             wish[e] = {naturalCount(m_part, static_cast<int>(e), m_size),
                        exactCount(m_part, static_cast<int>(e), m_divisions)};
         },
         1);
-    m_classOf.assign(m_part.edges.size(), -1);
+    m_classOf.assign(m_used.size(), -1);
     for (std::size_t e = 0; e < m_used.size(); ++e) {
       if (!m_used[e]) continue;
       int& c = m_classOf[static_cast<std::size_t>(m_union.root(static_cast<int>(e)))];
@@ -217,8 +227,12 @@ private:
       int other = 0, at = -1, has = 0;
       for (int e : c.edges) {
         const auto k = static_cast<std::size_t>(e);
-        copiesNothing(e);
-        if (!m_given.empty()) has = std::max(has, m_given[k]);
+        if (!isRing(e)) {
+          copiesNothing(e);
+          const auto& ends = m_part.edges[k].points;
+          c.least = std::max(c.least, ends[0] == ends[1] ? 3 : m_byEnds.at(std::minmax(ends[0], ends[1])) > 1 ? 2 : 1);
+        }
+        if (!m_given.empty() && !isRing(e)) has = std::max(has, m_given[k]);
         least = std::min(least, wish[k].natural);
         most = std::max(most, wish[k].natural);
         const int x = wish[k].exact;
@@ -226,7 +240,8 @@ private:
         if (c.fixed > 0 && x != c.fixed) other = std::min(c.fixed, x), at = e;
         if (x > c.fixed) c.fixed = x, c.at = e;
       }
-      c.natural = std::sqrt(std::max(1.0, least) * std::max(1.0, most));
+      c.natural = std::max<double>(c.least, std::sqrt(std::max(1.0, least) * std::max(1.0, most)));
+      if (c.fixed > 0) c.fixed = std::max(c.fixed, c.least);
       if (has > 0) {
         c.fixed = has;
         c.at = -1;
@@ -236,6 +251,22 @@ private:
     for (auto& s : m_sums)
       for (auto* side : {&s.left, &s.right})
         for (int& e : *side) e = m_classOf[static_cast<std::size_t>(e)];
+  }
+
+  /// Rows that fit between the two ends of a face that closes on itself.
+  double naturalRows(int face) const {
+    const PartFace& f = m_part.faces[static_cast<std::size_t>(face)];
+    double round = 0, bySize = 0;
+    std::size_t samples = 0;
+    for (int e : f.edges) {
+      round += 0.5 * m_part.edges[static_cast<std::size_t>(e)].length;
+      for (int v : m_part.display.edgeChain[static_cast<std::size_t>(e)]) {
+        bySize += 1 / m_size.at(m_part.display.points[static_cast<std::size_t>(v)]);
+        ++samples;
+      }
+    }
+    return std::max(1.0,
+                    f.area / std::max(round, 1e-300) * bySize / static_cast<double>(std::max<std::size_t>(1, samples)));
   }
 
   void copiesNothing(int e) {

@@ -13,8 +13,8 @@
 namespace tess {
 
 /// What fills a body.
-enum class Fill : std::uint8_t { Tetrahedra, Mapped };
-constexpr int kFills = 2;
+enum class Fill : std::uint8_t { Tetrahedra, Mapped, Swept };
+constexpr int kFills = 3;
 const char* fillName(Fill fill);                       ///< the word of the brief and of reports
 std::vector<std::string> fillNames();                  ///< all of them
 std::optional<Fill> fillByName(std::string_view word); ///< nothing for another word
@@ -24,6 +24,18 @@ struct MappedFace {
   int face = -1;
   std::array<int, 4> corners{};   ///< points of the part, counter-clockwise seen from in front of the face
   std::array<EdgeChain, 4> sides; ///< side k runs from corner k to the next
+  /// Sides 0 and 2 are closed, the others empty and the corners -1: rows run round, as on the wall of a hole. How many
+  /// there are is an unknown of its own, ringUnknown().
+  bool ring = false;
+};
+/// Number of the unknown "rows of a ring" among those of edgeCounts().
+inline int ringUnknown(const Part& part, int face) { return static_cast<int>(part.edges.size()) + face; }
+
+/// A face whose mesh is carried through a body to the face at the other end, between walls of rows.
+struct Sweep {
+  int body = -1;
+  int source = -1, target = -1;
+  std::vector<int> walls;
 };
 
 /// A filler's answer to "does this body fit?", and what it needs of the body's faces where it does.
@@ -33,6 +45,9 @@ struct Fit {
   std::vector<int> faces; ///< that hinder
   std::vector<Vec3> places;
   std::vector<MappedFace> mapped; ///< one per face of the body that must be so
+  std::vector<EqualSums> sums;    ///< what else the counts must fulfil
+  std::optional<Sweep> sweep;     ///< its ends may be exchanged
+  std::vector<Fit> others;        ///< further ways that fit, where neighbours do not allow this one; best first
 };
 
 /// What the plan knows of a room that fills bodies.
@@ -52,22 +67,30 @@ struct FacePlan {
   int mapped = -1;    ///< index into MeshPlan::mapped; -1: triangles
   int decidedBy = -1; ///< body whose filler needs that
   std::string why;
-  int tetSide = 0;    ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
-  bool given = false; ///< its mesh is there already
-  bool frozen() const { return mapped >= 0 || given; }
+  int tetSide = 0;     ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
+  bool given = false;  ///< its mesh is there already
+  bool source = false; ///< its mesh is carried to another face
+  bool copied = false; ///< its mesh is carried here from another face
+  bool frozen() const { return mapped >= 0 || given || source || copied; }
 };
 struct MeshPlan {
   std::vector<BodyPlan> bodies;
   std::vector<FacePlan> faces;
   std::vector<MappedFace> mapped;
   std::vector<EqualSums> sums; ///< what counts along edges must fulfil
+  std::vector<Sweep> sweeps;   ///< in an order in which every source is there before it is carried on
   Bridging bridging;
   EdgeDivisions divisions;
   std::vector<int> given; ///< per part edge: elements that it has already, 0 where it is free; empty: all are
   bool tetrahedraOnly() const {
     return std::none_of(faces.begin(), faces.end(), [](const FacePlan& f) { return f.frozen(); });
   }
-  bool maps(int face) const { return !faces.empty() && faces[static_cast<std::size_t>(face)].frozen(); }
+  /// Whether a face's mesh does not come from its own triangulation.
+  bool takesMesh(int face) const {
+    if (faces.empty()) return false;
+    const FacePlan& f = faces[static_cast<std::size_t>(face)];
+    return f.mapped >= 0 || f.given || f.copied;
+  }
   bool structured(int body) const {
     return !bodies.empty() && bodies[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
   }

@@ -152,7 +152,7 @@ Result<StructuredCells> fillMapped(const Part& part, int body, const SurfaceMesh
         r.hexahedra.push_back({node[index(i, j, k)], node[index(i + 1, j, k)], node[index(i + 1, j + 1, k)],
                                node[index(i, j + 1, k)], node[index(i, j, k + 1)], node[index(i + 1, j, k + 1)],
                                node[index(i + 1, j + 1, k + 1)], node[index(i, j + 1, k + 1)]});
-  if (const auto bad = untangleInside(surface.points, r.points, r.hexahedra, progress))
+  if (const auto bad = untangleInside(surface.points, r.points, r.hexahedra, {}, progress))
     return failed(*bad, "would be inverted", "its faces turn too much for straight rows between them");
   return r;
 }

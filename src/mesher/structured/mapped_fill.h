@@ -10,6 +10,7 @@ namespace tess {
 struct StructuredCells {
   std::vector<Vec3> points;
   std::vector<std::array<int, 8>> hexahedra; ///< in the order of mesh/element.h
+  std::vector<std::array<int, 6>> wedges;    ///< likewise
 };
 
 /// Transfinite interpolation of the six faces (Gordon & Hall 1973), then the inner nodes are moved where a hexahedron

@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "mesher/edges/counts.h"
 #include "mesher/edges/edge_division.h"
+#include "mesher/surface/carried_face.h"
 #include "mesher/surface/face_patch.h"
 #include "mesher/surface/given_faces.h"
 #include "mesher/surface/mapped_face.h"
@@ -287,11 +288,12 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   std::unordered_map<std::uint64_t, int> byEnds;
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   Attempt out;
-  std::vector<int> counts(part.edges.size(), 0);
+  std::vector<int> counts(part.edges.size(), 0), ringRows(part.faces.size(), 1);
   if (!plan.sums.empty() || given) {
     auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.given, out.said);
     if (!solved) return solved.problem();
-    counts = std::move(*solved);
+    ringRows.assign(solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()), solved->end());
+    counts.assign(solved->begin(), solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()));
   }
   std::vector<std::vector<double>> division(part.edges.size());
   parallelFor(
@@ -332,7 +334,7 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
     if (g.alive(t)) byFace[static_cast<std::size_t>(g.face[static_cast<std::size_t>(t)])].push_back(t);
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     auto p = std::make_unique<FacePatch>(part, static_cast<int>(f), size, progress);
-    p->frozen = plan.maps(static_cast<int>(f));
+    p->frozen = plan.takesMesh(static_cast<int>(f));
     for (int t : byFace[f]) {
       std::array<int, 3> q = g.tri(t);
       for (int& v : q) {
@@ -377,10 +379,13 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
     const FacePlan& face = plan.faces[f];
     if (!face.frozen()) continue;
     out.mesh.frozen[f] = 1;
-    if (face.given) continue;
-    if (auto p = addMappedFace(part, plan.mapped[static_cast<std::size_t>(face.mapped)], face.tetSide, out.mesh))
+    if (face.given || face.mapped < 0) continue;
+    if (auto p = addMappedFace(part, plan.mapped[static_cast<std::size_t>(face.mapped)], face.tetSide, ringRows[f],
+                               out.mesh))
       return *p;
   }
+  for (const Sweep& s : plan.sweeps)
+    if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh)) return *p;
   return out;
 }
 

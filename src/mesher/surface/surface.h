@@ -21,10 +21,17 @@ struct SurfaceQuad {
 /// Nodes of a mapped face in rows: (i, j) lies i steps from corner 0 towards corner 1 and j towards corner 3.
 struct FaceRows {
   int face = -1;
-  std::array<int, 4> corners{}; ///< points of the part
+  bool ring = false;            ///< rows close on themselves: node (ni, j) is node (0, j)
+  std::array<int, 4> corners{}; ///< points of the part; -1 for a ring
   int ni = 0, nj = 0;           ///< quadrilaterals along both ways
   std::vector<int> node;        ///< (ni + 1) x (nj + 1), i runs first
   int at(int i, int j) const { return node[static_cast<std::size_t>(j * (ni + 1) + i)]; }
+};
+
+/// A face's mesh that was carried to another one: nodes of the one and, at the same places of the list, of the other.
+struct CarriedFace {
+  int body = -1; ///< through which it was carried
+  std::vector<int> from, to;
 };
 
 /// Triangles and quadrilaterals of all faces. What makes tetrahedra sees triangles only.
@@ -37,7 +44,8 @@ struct SurfaceMesh {
   std::vector<std::vector<int>> edgeNodes;   ///< per part edge: nodes from start to end
   std::vector<SurfaceQuad> quads;
   std::vector<FaceRows> faceRows; ///< of the mapped faces
-  std::vector<char> frozen;       ///< per part face: made for a neighbour and not to be changed; empty: none is
+  std::vector<CarriedFace> carried;
+  std::vector<char> frozen; ///< per part face: made for a neighbour and not to be changed; empty: none is
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;
   }

@@ -160,6 +160,9 @@ public:
       for (int& v : q.v) v = number[static_cast<std::size_t>(v)];
     for (auto& rows : m_mesh.faceRows)
       for (int& v : rows.node) v = number[static_cast<std::size_t>(v)];
+    for (auto& c : m_mesh.carried)
+      for (auto* nodes : {&c.from, &c.to})
+        for (int& v : *nodes) v = number[static_cast<std::size_t>(v)];
     for (auto& chain : m_mesh.edgeNodes) {
       for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
       chain.erase(std::unique(chain.begin(), chain.end()), chain.end());

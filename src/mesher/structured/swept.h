@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Bodies that one face runs through: a source, a target of the same pattern, and walls between them.
+#pragma once
+#include "mesher/plan/plan.h"
+
+namespace tess {
+
+/// Two faces with walls between them all round, each wall either of four sides or a ring; of several ways the one
+/// with flat ends, then with the most walls, then with the largest ends; the others follow. A reason otherwise, with
+/// the place of the face that came closest.
+Fit fitSwept(const Part& part, int body);
+
+class SweptFiller : public Filler {
+public:
+  Fill kind() const override { return Fill::Swept; }
+  Fit fit(const Part& part, int body) const override { return fitSwept(part, body); }
+};
+
+} // namespace tess
