@@ -63,8 +63,8 @@ QColor group(int i) {
 }
 
 QColor method(int fill) {
-  static const char* c[] = {"#BE9450", "#6A6EA8"}; // ochre, indigo
-  return QColor(c[((fill % 2) + 2) % 2]);
+  static const char* c[] = {"#BE9450", "#6A6EA8", "#4F8CA6"}; // ochre, indigo, slate blue
+  return QColor(c[((fill % 3) + 3) % 3]);
 }
 
 QColor quality(double b) {

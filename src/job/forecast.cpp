@@ -16,6 +16,7 @@ namespace {
 // Iv = integral of h^-3 over the volume, Ia = integral of h^-2 over the faces.
 constexpr double kVolume = 9.6, kArea = 0.6;
 constexpr double kRows = 1;         // hexahedra in rows, of Iv
+constexpr double kLayers = 2.31;    // wedges over triangles of side h, of Iv
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
 constexpr double kRange = 0.25;
 
@@ -31,6 +32,7 @@ struct Tally {
   double volume = 0, area = 0; ///< the two integrals, of bodies of tetrahedra and of all faces
   double freeArea = 0;         ///< of faces that tetrahedra touch
   double rows = 0;             ///< the integral over volume of bodies filled with rows of hexahedra
+  double layers = 0;           ///< and of those with layers of wedges
   std::map<int, double> byRule;
   std::vector<double> byBody;
 };
@@ -93,9 +95,10 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
         return r.kind == "fill" && !r.off && r.get("with") != fillName(Fill::Tetrahedra);
       }))
     plan = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused).bodies;
-  auto structured = [&](int body) {
-    return body >= 0 && !plan.empty() && plan[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
+  auto fillOf = [&](int body) {
+    return body >= 0 && !plan.empty() ? plan[static_cast<std::size_t>(body)].fill : Fill::Tetrahedra;
   };
+  auto structured = [&](int body) { return fillOf(body) != Fill::Tetrahedra; };
 
   // Faces: each display triangle is cut into pieces that are small against the size there.
   std::vector<std::map<int, double>> faceRule(t.triangles.size());
@@ -141,7 +144,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
              ny = static_cast<std::size_t>(std::ceil(extent.y() / step)),
              nz = static_cast<std::size_t>(std::ceil(extent.z() / step));
   struct Column {
-    double volume = 0, rows = 0;
+    double volume = 0, rows = 0, layers = 0;
     std::map<int, double> byRule;
     std::map<int, double> byBody;
   };
@@ -191,9 +194,9 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
               double z = hits[h].z + length * (j + jitter(seed + ++n)) / m;
               SizeReason r = size.deciding({x, y, z}, hits[h].above);
               double w = s * s * length / m / (r.size * r.size * r.size);
-              const bool inRows = structured(hits[h].above);
-              (inRows ? col.rows : col.volume) += w;
-              const double count = (inRows ? kRows : kVolume) * w;
+              const Fill fill = fillOf(hits[h].above);
+              (fill == Fill::Tetrahedra ? col.volume : fill == Fill::Mapped ? col.rows : col.layers) += w;
+              const double count = (fill == Fill::Tetrahedra ? kVolume : fill == Fill::Mapped ? kRows : kLayers) * w;
               col.byRule[r.rule] += count;
               col.byBody[hits[h].above] += count;
             }
@@ -204,19 +207,22 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   for (const auto& c : columns) {
     sum.volume += c.volume;
     sum.rows += c.rows;
+    sum.layers += c.layers;
     for (const auto& [rule, n] : c.byRule) sum.byRule[rule] += n;
     for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
-  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows;
-  f.elements = free + rows;
+  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows,
+               layers = kLayers * sum.layers;
+  f.elements = free + rows + layers;
   f.surfaceTriangles = kTriangles * sum.area;
   // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
-  // In rows of hexahedra each has one, and three edges.
+  // In rows of hexahedra each has one, and three edges; in layers of wedges two, and four edges.
   double nodes = free / 5.8 + 0.26 * f.surfaceTriangles;
   bool quadratic = orderOf(brief) == 2;
   // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
-  f.nodes = quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows : nodes + rows;
+  f.nodes =
+      quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows + 2.5 * layers : nodes + rows + 0.5 * layers;
   f.low = f.elements * (1 - kRange);
   f.high = f.elements * (1 + kRange);
   const TimeAndMemory cost = expectedCost({f.elements, f.surfaceTriangles, quadratic}, part);

@@ -328,16 +328,19 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     const Fills fills = fillsOf(brief, part, groups, unheard);
     const auto plan = planOf(part, fills.wishes, unheard).bodies;
     std::vector<BodyPlan> mine;
-    bool unfit = false;
+    int unfit = 0;
     p.dim = Dim::Body;
     p.lit.clear();
     for (std::size_t b = 0; b < plan.size(); ++b) {
       if (fills.wishes[b].rule != rule) continue;
       mine.push_back(plan[b]);
-      unfit = unfit || plan[b].fill != fills.wishes[b].fill;
+      unfit += plan[b].fill != fills.wishes[b].fill;
       p.lit.push_back(static_cast<int>(b));
     }
-    p.text = mine.empty() ? "holds for no body" : fillSummary(mine) + (unfit ? ": some do not fit" : "");
+    p.text = mine.empty()
+                 ? "holds for no body"
+                 : fillSummary(mine) +
+                       (unfit ? ": " + std::to_string(unfit) + (unfit == 1 ? " does not fit" : " do not fit") : "");
   }
   if (r.kind == "hand_over")
     if (auto scale = fileScale(alone, part.unit, r))

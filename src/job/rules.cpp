@@ -270,12 +270,14 @@ const std::vector<RuleKind>& ruleTable() {
          "Fill {what} with {with}, order {order}",
          "mesh",
          "highlight",
-         "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides, "
-         "each a "
-         "face of four edges; edges across from each other get equal counts, and pyramids join them to tetrahedra. A "
-         "body "
-         "that does not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, "
-         "else the later one; the order is that of the first. Order 2 has mid nodes on the true geometry.",
+         "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six faces, "
+         "each "
+         "of four sides. Swept: layers between two ends with walls all round, each wall of four sides or a ring as in "
+         "a "
+         "hole; wedges where the ends have triangles, hexahedra where a neighbour gives them quadrilaterals. Sides "
+         "across from each other get equal counts, and pyramids join quadrilaterals to tetrahedra. A body that does "
+         "not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, else the "
+         "later one; the order is that of the first. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "a group of bodies, or 'everything'"),
           choice("with", fillName(Fill::Tetrahedra), "what fills them", fillNames()),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});

@@ -1049,10 +1049,11 @@ void fillsReport(const RunResult& run, nlohmann::json& j) {
   for (std::size_t f = 0; f < run.faces.size(); ++f)
     if (const FacePlan& face = run.faces[f]; face.frozen())
       j["faces_decided"].push_back({{"face", f + 1},
-                                    {"made_of", "quadrilaterals"},
+                                    {"made_of", face.quads ? "quadrilaterals" : "triangles"},
+                                    {"carried", face.source || face.copied},
                                     {"by", m.regions[static_cast<std::size_t>(face.decidedBy)]},
                                     {"why", face.why},
-                                    {"pyramids", face.tetSide != 0}});
+                                    {"pyramids", face.quads && face.tetSide != 0}});
 }
 } // namespace
 

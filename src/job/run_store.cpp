@@ -218,7 +218,8 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["faces"] = nlohmann::json::array(); // those of which a body decided
   for (std::size_t f = 0; f < run.faces.size(); ++f)
     if (run.faces[f].frozen())
-      j["faces"].push_back({f, run.faces[f].mapped, run.faces[f].decidedBy, run.faces[f].why, run.faces[f].tetSide});
+      j["faces"].push_back({f, run.faces[f].mapped, run.faces[f].decidedBy, run.faces[f].why, run.faces[f].tetSide,
+                            run.faces[f].source, run.faces[f].copied, run.faces[f].quads});
   j["face_count"] = run.faces.size();
   j["part"] = {run.partArea, run.partCenter.x(), run.partCenter.y(), run.partCenter.z()};
   j["peak_memory"] = run.peakMemory;
@@ -307,7 +308,16 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
     const auto count = j.value("face_count", std::size_t(0));
     if (count > std::size_t(1) << 26) throw std::runtime_error("the number of faces is absurd");
     run.faces.resize(count);
-    for (const auto& x : j.at("faces")) run.faces.at(x.at(0)) = {x.at(1), x.at(2), x.at(3), x.at(4)};
+    for (const auto& x : j.at("faces")) {
+      FacePlan& face = run.faces.at(x.at(0));
+      face.mapped = x.at(1);
+      face.decidedBy = x.at(2);
+      face.why = x.at(3);
+      face.tetSide = x.at(4);
+      face.source = x.size() > 5 && x.at(5).get<bool>();
+      face.copied = x.size() > 6 && x.at(6).get<bool>();
+      face.quads = x.size() > 7 ? x.at(7).get<bool>() : face.mapped >= 0;
+    }
   }
   run.peakMemory = j.at("peak_memory");
   run.threads = j.at("threads");

@@ -236,7 +236,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
   auto keptProblem = [&](const RecoveryReport& r, const SurfaceMesh& s) {
     Problem p = lostProblem(r, s, part);
     if (whole) { // no rule keeps it: nothing but the rows of hexahedra is missing
-      p.why = "the rows of hexahedra beside tetrahedra leave those too little room there";
+      p.why = "the rows and layers beside tetrahedra leave those too little room there";
       p.todo = "ask for a smaller size there, or for tetrahedra on the body";
       return p;
     }
@@ -331,7 +331,7 @@ std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joi
   const auto crossings = findCrossings(filled.surface.points, filled.surface.triangles, 1, &progress);
   if (crossings.empty()) return {};
   return jointProblem(part, filled.surface.face[static_cast<std::size_t>(crossings.front().a)], crossings.front().at,
-                      "surfaces of tetrahedra and hexahedra came to cross");
+                      "surfaces of tetrahedra and of rows or layers came to cross");
 }
 
 /// Surface, tetrahedra within it, improvement.
@@ -432,8 +432,8 @@ public:
       Problem p = failure;
       p.severity = Severity::Warning;
       p.code = "fill.gave-way";
-      p.what = "body '" + m_part.bodies[b].name + "' gets tetrahedra, not " + fillName(plan.bodies[b].fill) +
-               " hexahedra: " + failure.what;
+      p.what = "body '" + m_part.bodies[b].name + "' gets tetrahedra and is not " + fillName(plan.bodies[b].fill) +
+               ": " + failure.what;
       said.push_back(std::move(p));
     }
     return true;
@@ -470,6 +470,7 @@ public:
     tellOfEmptyBodies();
     m_out.bodies = m_plan.bodies;
     m_out.faces = m_plan.faces;
+    for (const auto& q : m_meshed.filled.surface.quads) m_out.faces[static_cast<std::size_t>(q.face)].quads = true;
     return std::move(m_out);
   }
 

@@ -128,8 +128,8 @@ void expectStraightTemperature(const Mesh& m, double length) {
   EXPECT_LT(worst, 1e-6 * length);
 }
 
-/// Three boxes in a row, rows of hexahedra in the middle one and tetrahedra in the others, or the other way round.
-Mesh barWithJoints(int order, bool rowsInTheMiddle) {
+/// Three boxes in a row, `fill` in the middle one and tetrahedra in the others, or the other way round.
+Mesh barWithJoints(int order, bool rowsInTheMiddle, Fill fill = Fill::Mapped) {
   const Part part =
       boxGrid({{{0, 3, 5, 8}, {0, 4}, {0, 4}}}, {"first", "second", "third"}, [](int i, int, int) { return i; });
   SizeRequest request;
@@ -137,8 +137,7 @@ Mesh barWithJoints(int order, bool rowsInTheMiddle) {
   MeshWishes wishes;
   MeshOptions options;
   options.order = order;
-  for (int b = 0; b < 3; ++b)
-    wishes.fills.push_back({(b == 1) == rowsInTheMiddle ? Fill::Mapped : Fill::Tetrahedra, true, -1});
+  for (int b = 0; b < 3; ++b) wishes.fills.push_back({(b == 1) == rowsInTheMiddle ? fill : Fill::Tetrahedra, true, -1});
   Progress progress;
   auto made = meshPart(part, makeSizeField(part, request), wishes, options, progress);
   EXPECT_TRUE(made.ok()) << (made.ok() ? "" : made.problem().sentence());
@@ -175,6 +174,15 @@ TEST(EveryTypeSolver, jointsBetweenHexahedraAndTetrahedraCarryTensionAndHeat) {
     expectStretch(barWithJoints(1, middle), 8, 1e-6);
     expectStretch(barWithJoints(2, middle), 8, 2e-2); // collapsed hexahedra, as above, of every shape here
     expectStraightTemperature(barWithJoints(1, middle), 8);
+    // Layers of wedges join tetrahedra by triangles: exact in either order.
+    for (int order : {1, 2}) {
+      const Mesh swept = barWithJoints(order, middle, Fill::Swept);
+      EXPECT_TRUE(std::none_of(swept.cells.type.begin(), swept.cells.type.end(), [](ElementType t) {
+        return t == ElementType::Pyramid5 || t == ElementType::Pyramid13;
+      }));
+      expectStretch(swept, 8, 1e-6);
+    }
+    expectStraightTemperature(barWithJoints(1, middle, Fill::Swept), 8);
   }
 }
 

@@ -271,18 +271,19 @@ private:
 
   void copiesNothing(int e) {
     if (const EdgeDivision* d = m_divisions.of(e); d && !d->like.empty())
-      m_said.push_back(Problem::of("count.like", "an edge of hexahedra does not copy the nodes of another chain")
-                           .as(Severity::Warning)
-                           .firstAt({middle(e)}, m_part.unit)
-                           .because("it gets the count of the edges across from it")
-                           .advise("divide it by a number"));
+      m_said.push_back(
+          Problem::of("count.like", "an edge of a mapped or swept body does not copy the nodes of another chain")
+              .as(Severity::Warning)
+              .firstAt({middle(e)}, m_part.unit)
+              .because("it gets the count of the edges across from it")
+              .advise("divide it by a number"));
   }
   void differ(int at, int other, int holds) {
     Problem p = Problem::of("count.conflict", "edges that get equal counts are to be divided into " +
                                                   std::to_string(other) + " and into " + std::to_string(holds) + ": " +
                                                   std::to_string(holds) + " holds")
                     .as(Severity::Warning)
-                    .because("they lie across from each other on faces of hexahedra")
+                    .because("they lie across from each other on faces of rows")
                     .advise("divide them alike, or only one of them");
     p.places.push_back(middle(at));
     p.where = "at " + formatPoint(p.places.front()) + " " + m_part.unit;
@@ -352,7 +353,7 @@ private:
     p.what = "edges cannot be divided into " + std::to_string(gone.fixed) +
              (others.empty() ? "" : " beside others that are divided into " + others) + ": the " +
              std::to_string(gone.fixed) + " is let go";
-    p.why = "opposite sides of faces of hexahedra have as many elements";
+    p.why = "opposite sides of faces of rows have as many elements";
     p.todo = "divide them so that the sums agree, or fewer of them";
     for (std::size_t s = 0; s < sums.size(); ++s)
       if (use[s] && sums[s].face >= 0) p.faces.push_back(sums[s].face);

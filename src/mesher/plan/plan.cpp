@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/plan/plan.h"
+#include <utility>
 
 namespace tess {
 namespace {
@@ -25,7 +26,7 @@ Problem notFilled(const Part& part, int body, Fill wish, const Fit& fit) {
   Problem p;
   p.severity = Severity::Warning;
   p.code = "fill.unfit";
-  p.what = "body " + quoted(part, body) + " gets tetrahedra, not " + fillName(wish) + " hexahedra";
+  p.what = "body " + quoted(part, body) + " gets tetrahedra and is not " + fillName(wish);
   p.why = fit.why;
   p.faces = fit.faces;
   p.places = fit.places;
@@ -108,15 +109,7 @@ private:
       return;
     }
     Fit fit = (*filler)->fit(m_part, body);
-    if (fit.fits) {
-      std::vector<Fit> others = std::move(fit.others);
-      meetNeighbours(fit);
-      for (Fit& other : others) {
-        if (fit.fits) break;
-        meetNeighbours(other);
-        if (other.fits) fit = std::move(other);
-      }
-    }
+    if (fit.fits) chooseWay(body, fit);
     if (!fit.fits) {
       mine.why = "not " + std::string(fillName(wish.fill)) + ", since " + fit.why;
       m_said.push_back(notFilled(m_part, body, wish.fill, fit));
@@ -124,7 +117,35 @@ private:
     }
     mine.fill = wish.fill;
     mine.why = "as asked for";
+    if (fit.sweep && (tetrahedraAt(fit.sweep->source, body) || tetrahedraAt(fit.sweep->target, body)))
+      mine.why += ", with triangles at the tetrahedra beside it";
     take(body, fit);
+  }
+
+  bool tetrahedraAt(int f, int body) const {
+    for (int b : m_part.faces[static_cast<std::size_t>(f)].bodies)
+      if (b >= 0 && b != body && wishOf(static_cast<std::size_t>(b)).fill == Fill::Tetrahedra) return true;
+    return false;
+  }
+
+  /// The first way that neighbours allow. Those whose rows meet the fewest faces of tetrahedra come first: triangles at
+  /// the ends join them without pyramids.
+  void chooseWay(int body, Fit& fit) {
+    std::vector<Fit> ways{std::move(fit)};
+    for (Fit& other : std::exchange(ways.front().others, {})) ways.push_back(std::move(other));
+    auto pyramids = [&](const Fit& f) {
+      return std::count_if(f.mapped.begin(), f.mapped.end(),
+                           [&](const MappedFace& m) { return tetrahedraAt(m.face, body); });
+    };
+    std::stable_sort(ways.begin(), ways.end(), [&](const Fit& a, const Fit& b) { return pyramids(a) < pyramids(b); });
+    for (Fit& way : ways) {
+      meetNeighbours(way);
+      if (way.fits) {
+        fit = std::move(way);
+        return;
+      }
+    }
+    fit = std::move(ways.front());
   }
 
   void refuse(Fit& fit, int f, std::string why) const {
