@@ -17,15 +17,19 @@ void NumberLabels::show(const std::vector<NumberLabel>& labels, std::vector<QPoi
 
 void NumberLabels::paintOn(QPainter& p) const {
   p.setRenderHint(QPainter::Antialiasing);
-  QFont font = this->font();
-  font.setPixelSize(std::max(9, static_cast<int>(0.9 * QFontInfo(font).pixelSize())));
-  const QFontMetricsF metrics(font);
+  const int usual = QFontInfo(font()).pixelSize();
+  QFont small = font(), large = font();
+  small.setPixelSize(std::max(9, static_cast<int>(0.9 * usual)));
+  large.setPixelSize(std::max(12, static_cast<int>(1.15 * usual)));
+  large.setWeight(QFont::DemiBold);
   QColor halo = theme::viewport;
   halo.setAlpha(215);
   std::vector<QRectF> taken; // a number that would cover another one is left out; its node keeps the dot
   for (std::size_t i = 0; i < m_labels.size(); ++i) {
     const NumberLabel& l = m_labels[i];
-    const QColor ink = l.element ? theme::accent : theme::ink;
+    const QFont& font = l.body ? large : small;
+    const QFontMetricsF metrics(font);
+    const QColor ink = l.element && !l.body ? theme::accent : theme::ink;
     QPointF at = m_at[i] + QPointF(5, -4);
     if (l.element)
       at = m_at[i] + QPointF(-0.5 * metrics.horizontalAdvance(l.text), 0.35 * metrics.ascent());

@@ -14,6 +14,7 @@ struct NumberLabel {
   Vec3 at; ///< in the part's unit
   QString text;
   bool element = false; ///< stands at its middle; else a node, which gets a dot
+  bool body = false;    ///< a word on a body: larger, and in ink
 };
 
 class NumberLabels : public ViewOverlay {

@@ -775,7 +775,7 @@ void Viewport::placeMethods() {
     for (std::size_t b = 0; b < m_methodAt.size(); ++b) {
       if (!m_methodAt[b]) continue;
       const QString word = fillName(fillOf(static_cast<int>(b)));
-      labels.push_back({*m_methodAt[b], word.left(1).toUpper() + " · " + word, true});
+      labels.push_back({*m_methodAt[b], word.left(1).toUpper() + " · " + word, true, true});
       at.push_back(project(labels.back().at));
     }
   }
@@ -1220,7 +1220,7 @@ void Viewport::rebuildNumbers() {
         const auto c = static_cast<std::size_t>(m_brushed[i]);
         const auto n = m.cells.of(c);
         nodes.insert(n.begin(), n.end());
-        m_numbers.push_back({cellCenter(m, c), QString::number(c + 1), true});
+        m_numbers.push_back({cellCenter(m, c), QString::number(c + 1), true, false});
       }
     } else if (m_part && (m_pickDim == Dim::Face || m_pickDim == Dim::Body)) {
       const auto faces = facesOfSelection(*m_part, m_pickDim, m_selection);
@@ -1244,7 +1244,7 @@ void Viewport::rebuildNumbers() {
       }
     }
     m_tooManyNumbers = m_tooManyNumbers || nodes.size() + m_numbers.size() > kMostNumbers;
-    for (auto n : nodes) m_numbers.push_back({m.nodes[static_cast<std::size_t>(n)], QString::number(n + 1), false});
+    for (auto n : nodes) m_numbers.push_back({m.nodes[static_cast<std::size_t>(n)], QString::number(n + 1), false, false});
     if (m_tooManyNumbers) m_numbers.clear();
   }
   placeNumbers();

@@ -203,6 +203,27 @@ TEST(Reuse, aMappedBodyBesideOneThatStaysTakesItsCounts) {
   EXPECT_EQ(second.bodies[2].fill, Fill::Mapped);
 }
 
+TEST(Reuse, sweptBodiesTakeFacesAsTheyAre) {
+  const Row row;
+  const RunResult first = row.run({fillOf("only b", "swept")});
+  expectWhole(first, row.part);
+  // The third has triangles towards the second, which stays; it is swept from there and hands them on.
+  const RunResult second = row.run({fillOf("only b", "swept"), fillOf("only d", "swept")}, &first);
+  EXPECT_EQ(second.keptBodies, 3);
+  expectWhole(second, row.part);
+  EXPECT_EQ(second.bodies[3].fill, Fill::Swept);
+  const RunResult third =
+      row.run({fillOf("only b", "swept"), fillOf("only d", "swept"), fillOf("only e", "swept")}, &second);
+  expectWhole(third, row.part);
+  EXPECT_EQ(third.bodies[4].fill, Fill::Swept);
+  EXPECT_GT(third.keptBodies, 0);
+  // Rows beside what stays swept.
+  const RunResult fourth =
+      row.run({fillOf("only b", "swept"), fillOf("only d", "swept"), fillOf("only e", "mapped")}, &third);
+  expectWhole(fourth, row.part);
+  EXPECT_EQ(fourth.bodies[4].fill, Fill::Mapped);
+}
+
 TEST(Reuse, sizesOrANeighbourEverywhereMeanAllIsMadeAgain) {
   const Row row;
   const RunResult first = row.run({});

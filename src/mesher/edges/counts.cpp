@@ -380,7 +380,9 @@ private:
 Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
                                     const std::vector<EqualSums>& sums, const std::vector<int>& given,
                                     std::vector<Problem>& said) {
-  return Counts(part, size, divisions, sums, given, said).run();
+  auto r = Counts(part, size, divisions, sums, given, said).run();
+  glp_free_env(); // what the solver keeps for each thread would be lost with it
+  return r;
 }
 
 } // namespace tess

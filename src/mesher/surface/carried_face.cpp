@@ -42,7 +42,9 @@ Pattern::Pattern(const SurfaceMesh& mesh, int face, const std::vector<int>& boun
     m_triangles.push_back({of(t[0]), of(t[1]), of(t[2])});
   }
   std::vector<std::set<int>> around(m_nodes.size());
+  std::set<std::array<int, 2>> once;
   auto join = [&](int a, int b) {
+    if (!once.erase({b, a})) once.insert({a, b});
     around[static_cast<std::size_t>(a)].insert(b);
     around[static_cast<std::size_t>(b)].insert(a);
   };
@@ -50,6 +52,7 @@ Pattern::Pattern(const SurfaceMesh& mesh, int face, const std::vector<int>& boun
     for (std::size_t k = 0; k < 3; ++k) join(t[k], t[(k + 1) % 3]);
   for (const auto& q : m_quads)
     for (std::size_t k = 0; k < 4; ++k) join(q[k], q[(k + 1) % 4]);
+  m_rim.assign(once.begin(), once.end());
   m_laplace = std::make_unique<Laplace>();
   for (const auto& s : around) m_laplace->neighbours.emplace_back(s.begin(), s.end());
   for (std::size_t k = 0; k < m_boundary; ++k) m_complete = m_complete && !around[k].empty();
@@ -74,16 +77,8 @@ std::vector<Vec3> Pattern::carried(const std::vector<Vec3>& from, const std::vec
   // Area normals of the two boundaries, by the same loops; as long as the boundary is wide.
   Vec3 na = Vec3::Zero(), nb = Vec3::Zero();
   double spreadA = 0, spreadB = 0;
-  std::map<std::pair<int, int>, int> sides;
-  auto side = [&](int u, int v) {
-    if (!sides.erase({v, u})) sides[{u, v}] = 1;
-  };
-  for (const auto& t : m_triangles)
-    for (std::size_t k = 0; k < 3; ++k) side(t[k], t[(k + 1) % 3]);
-  for (const auto& q : m_quads)
-    for (std::size_t k = 0; k < 4; ++k) side(q[k], q[(k + 1) % 4]);
-  for (const auto& [uv, one] : sides) {
-    const auto u = static_cast<std::size_t>(uv.first), v = static_cast<std::size_t>(uv.second);
+  for (const auto& [p, q] : m_rim) {
+    const auto u = static_cast<std::size_t>(p), v = static_cast<std::size_t>(q);
     if (u >= n || v >= n) continue;
     na += (from[u] - a).cross(from[v] - a);
     nb += (to[u] - b).cross(to[v] - b);

@@ -28,6 +28,7 @@ private:
   bool m_complete = true;
   std::vector<std::array<int, 3>> m_triangles;
   std::vector<std::array<int, 4>> m_quads;
+  std::vector<std::array<int, 2>> m_rim; ///< sides that one triangle or quadrilateral has, as it runs along them
   struct Laplace;
   std::unique_ptr<Laplace> m_laplace;
 };
