@@ -1244,7 +1244,8 @@ void Viewport::rebuildNumbers() {
       }
     }
     m_tooManyNumbers = m_tooManyNumbers || nodes.size() + m_numbers.size() > kMostNumbers;
-    for (auto n : nodes) m_numbers.push_back({m.nodes[static_cast<std::size_t>(n)], QString::number(n + 1), false, false});
+    for (auto n : nodes)
+      m_numbers.push_back({m.nodes[static_cast<std::size_t>(n)], QString::number(n + 1), false, false});
     if (m_tooManyNumbers) m_numbers.clear();
   }
   placeNumbers();
