@@ -390,10 +390,10 @@ void ViewPane::showHint() {
     if (const auto& bodies = m_view->bodyPlans(); !bodies.empty())
       what += (what.isEmpty() ? "" : " · ") + QString::fromStdString(fillSummary(bodies));
     if (const FacePlan* face = m_view->facePlan(m_methodFace); face && face->frozen())
-      what += (face->quads || face->mapped >= 0 ? tr(" · this face: quadrilaterals, since %1")
-                                                : tr(" · this face: the same mesh at both ends, since %1"))
+      what += (face->quads ? tr(" · this face: quadrilaterals, since %1")
+                           : tr(" · this face: the same mesh at both ends, since %1"))
                   .arg(QString::fromStdString(face->why)) +
-              (face->tetSide && (face->quads || face->mapped >= 0) ? tr("; pyramids join it") : QString());
+              (face->tetSide && face->quads ? tr("; pyramids join it") : QString());
     else if (face)
       what += tr(" · this face: triangles");
   }

@@ -2,6 +2,7 @@
 #include "job/reuse.h"
 #include "job/fills.h"
 #include "mesh/order.h"
+#include "mesher/remake.h"
 #include <set>
 
 namespace tess {
@@ -19,6 +20,16 @@ void withoutFills(std::vector<Rule>& rules) {
   std::erase_if(rules, [&](const Rule& r) {
     return r.kind == "group" && r.get("of") == "bodies" && !named.count(r.get("name"));
   });
+}
+
+/// The mesh as meshing made it, without what groups and rules put on it later.
+Mesh asMeshed(Mesh m, const Part& part) {
+  m.groups.clear();
+  for (std::size_t r = 0; r < std::min(m.regions.size(), part.bodies.size()); ++r)
+    m.regions[r] = part.bodies[r].name; // a rule may have renamed them
+  m.materials.clear();
+  m.media.clear();
+  return m;
 }
 
 } // namespace
@@ -60,12 +71,7 @@ Reuse reusable(const Brief& brief, const RunResult& before) {
 
 MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress) {
   MeshOutcome out;
-  out.mesh = before.mesh;
-  out.mesh.groups.clear();
-  for (std::size_t r = 0; r < std::min(out.mesh.regions.size(), part.bodies.size()); ++r)
-    out.mesh.regions[r] = part.bodies[r].name; // a rule may have renamed them
-  out.mesh.materials.clear();
-  out.mesh.media.clear();
+  out.mesh = asMeshed(before.mesh, part);
   out.problems = *before.fromMeshing;
   out.fit.deviation = before.deviation;
   out.fit.normalRad = before.normalDeg * kPi / 180;
@@ -83,6 +89,28 @@ MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& bef
     if (auto p = straightenedProblem(out.midNodes, part.unit)) out.problems.push_back(*p);
   }
   return out;
+}
+
+std::optional<MeshOutcome> reuseBodies(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                                       const MeshOptions& options, const RunResult& before, int& kept,
+                                       Progress& progress) {
+  std::vector<char> stayed;
+  auto made =
+      remakeBodies(part, size, wishes, options,
+                   {asMeshed(before.mesh, part), before.bodies, before.faces, *before.fromMeshing}, stayed, progress);
+  if (!made) return {};
+  kept = static_cast<int>(std::count(stayed.begin(), stayed.end(), 1));
+  std::erase_if(made->problems, [](const Problem& p) { return p.code == "mesh.kept"; });
+  std::vector<Vec3> places;
+  for (std::size_t b = 0; b < stayed.size() && places.size() < 50; ++b)
+    if (stayed[b]) places.push_back(part.bodies[b].box.center());
+  made->problems.push_back(
+      Problem::of("mesh.kept", std::to_string(kept) + " of " + std::to_string(stayed.size()) +
+                                   (kept == 1 ? " bodies keeps its mesh" : " bodies keep their mesh"))
+          .as(Severity::Note)
+          .firstAt(places, part.unit)
+          .because("only what others are filled with has changed, and it does not touch those"));
+  return made;
 }
 
 } // namespace tess

@@ -22,4 +22,10 @@ Reuse reusable(const Brief& brief, const RunResult& before);
 /// OtherOrder in the order that `brief` asks for.
 MeshOutcome reuseMesh(const Brief& brief, const Part& part, const RunResult& before, Reuse how, Progress& progress);
 
+/// The outcome of meshing only the bodies that a change of fills reaches, with OtherFills; nothing where all must be.
+/// `kept`: how many stayed.
+std::optional<MeshOutcome> reuseBodies(const Part& part, const SizeField& size, const MeshWishes& wishes,
+                                       const MeshOptions& options, const RunResult& before, int& kept,
+                                       Progress& progress);
+
 } // namespace tess

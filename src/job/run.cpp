@@ -17,7 +17,6 @@
 #include "mesh/own_angles.h"
 #include "mesh/separate.h"
 #include "mesh/unite_regions.h"
-#include "mesher/remake.h"
 #include "size/thickness.h"
 #include <chrono>
 #include <cmath>
@@ -603,33 +602,6 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
   judgeFlat(run, part.unit);
 }
 
-/// Bodies that a change of fills reaches made anew; nothing where all must be.
-std::optional<MeshOutcome> remakeSome(const Part& part, const SizeField& field, const MeshWishes& wishes,
-                                      const MeshOptions& options, const RunResult& before, int& keptBodies,
-                                      Progress& progress) {
-  Mesh bodies = before.mesh;
-  bodies.groups.clear();
-  bodies.materials.clear();
-  bodies.media.clear();
-  for (std::size_t r = 0; r < std::min(bodies.regions.size(), part.bodies.size()); ++r)
-    bodies.regions[r] = part.bodies[r].name; // a rule may have renamed them
-  std::vector<char> kept;
-  auto made = remakeBodies(part, field, wishes, options, {bodies, before.bodies, before.faces, *before.fromMeshing},
-                           kept, progress);
-  if (!made) return {};
-  keptBodies = static_cast<int>(std::count(kept.begin(), kept.end(), 1));
-  std::erase_if(made->problems, [](const Problem& p) { return p.code == "mesh.kept"; });
-  Problem p = Problem::of("mesh.kept", std::to_string(keptBodies) + " of " + std::to_string(kept.size()) +
-                                           (keptBodies == 1 ? " bodies keeps its mesh" : " bodies keep their mesh"))
-                  .as(Severity::Note)
-                  .because("only what others are filled with has changed, and it does not touch those");
-  for (std::size_t b = 0; b < kept.size() && p.places.size() < 50; ++b)
-    if (kept[b]) p.places.push_back(part.bodies[b].box.center());
-  p.where = "at " + formatPoint(p.places.front()) + " " + part.unit;
-  made->problems.push_back(std::move(p));
-  return made;
-}
-
 } // namespace
 
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
@@ -679,7 +651,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   auto meshWith = [&]() -> Result<MeshOutcome> {
     SizeField field = makeSizeField(part, request, &progress);
     if (reuse == Reuse::OtherFills && budget == 0)
-      if (auto some = remakeSome(part, field, wishes(request), options, *before, run.keptBodies, progress))
+      if (auto some = reuseBodies(part, field, wishes(request), options, *before, run.keptBodies, progress))
         return std::move(*some);
     auto r = meshPart(part, field, wishes(request), options, progress);
     // What failed: the whole part, or bodies that were left out for it.

@@ -35,7 +35,9 @@ void dropFaces(Mesh& m, const std::vector<char>& drop) {
 } // namespace
 
 bool hasNamesakes(const Mesh& m) {
-  return std::set<std::string>(m.regions.begin(), m.regions.end()).size() < m.regions.size();
+  std::set<std::string> seen;
+  return std::any_of(m.regions.begin(), m.regions.end(),
+                     [&](const std::string& name) { return !name.empty() && !seen.insert(name).second; });
 }
 
 std::vector<std::string> uniteNamesakes(Mesh& m) {
@@ -51,7 +53,7 @@ std::vector<std::string> uniteNamesakes(Mesh& m) {
   };
   for (std::size_t r = 0; r < m.regions.size(); ++r) {
     if (to[r] >= 0) continue;
-    const auto& same = byName[m.regions[r]];
+    const std::vector<std::size_t> same = m.regions[r].empty() ? std::vector<std::size_t>{r} : byName[m.regions[r]];
     std::set<std::string> material, medium;
     for (auto x : same) {
       if (const auto s = said(m.materials, x); !s.empty()) material.insert(s);

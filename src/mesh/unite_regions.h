@@ -5,7 +5,7 @@
 
 namespace tess {
 
-/// Whether two regions have one name.
+/// Whether two regions have one name; none is no name.
 bool hasNamesakes(const Mesh& mesh);
 /// Makes regions of one name one, in the order of their first. Faces between them that are in no group go; others have
 /// the same region on both sides. A region without material or medium takes that of a namesake. Returns the names

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/collect.h"
-#include <unordered_map>
 
 namespace tess {
 namespace {
@@ -14,18 +13,9 @@ public:
   }
 
   void faces() {
-    std::unordered_map<std::uint64_t, int> diagonal; // of quadrilaterals, with their face
-    for (const auto& q : m_surface.quads) diagonal[edgeKey(q.v[0], q.v[2])] = q.face;
-    auto halves = [&](int a, int b, int f) {
-      const auto it = diagonal.find(edgeKey(a, b));
-      return it != diagonal.end() && it->second == f;
-    };
-    for (std::size_t i = 0; i < m_surface.triangles.size(); ++i) {
-      const auto& t = m_surface.triangles[i];
-      const int f = m_surface.face[i];
-      if (m_surface.fixed(i) && (halves(t[0], t[1], f) || halves(t[1], t[2], f) || halves(t[2], t[0], f))) continue;
-      face({t[0], t[1], t[2], -1}, f);
-    }
+    const std::vector<char> halves = m_surface.halves();
+    for (std::size_t i = 0; i < m_surface.triangles.size(); ++i)
+      if (const auto& t = m_surface.triangles[i]; !halves[i]) face({t[0], t[1], t[2], -1}, m_surface.face[i]);
     for (const auto& q : m_surface.quads) face(q.v, q.face);
   }
 

@@ -470,7 +470,6 @@ public:
     tellOfEmptyBodies();
     m_out.bodies = m_plan.bodies;
     m_out.faces = m_plan.faces;
-    for (const auto& q : m_meshed.filled.surface.quads) m_out.faces[static_cast<std::size_t>(q.face)].quads = true;
     return std::move(m_out);
   }
 

@@ -222,7 +222,7 @@ std::vector<Problem> saidOfKept(const Part& part, const std::vector<Problem>& sa
 } // namespace
 
 std::optional<MeshOutcome> remakeBodies(const Part& part, const SizeField& size, const MeshWishes& wishes,
-                                        const MeshOptions& options, const MeshBefore& before, std::vector<char>& kept,
+                                        const MeshOptions& options, MeshBefore before, std::vector<char>& kept,
                                         Progress& progress) {
   if (wishes.bridging.ignoresAny() || options.surface || options.onlySurface || !before.mesh.twins.empty() ||
       before.bodies.size() != part.bodies.size() || before.faces.size() != part.faces.size() ||
@@ -232,7 +232,7 @@ std::optional<MeshOutcome> remakeBodies(const Part& part, const SizeField& size,
   const MeshPlan plan = planOf(part, wishes.fills, unheard);
   const std::vector<char> remade = bodiesToRemake(part, plan, before.bodies);
   if (remade.empty() || std::all_of(remade.begin(), remade.end(), [](char c) { return c; })) return {};
-  Mesh corners = before.mesh;
+  Mesh corners = std::move(before.mesh);
   if (ordersOf(corners).quadratic) changeOrder(corners, 1);
   std::vector<char> leaveOut;
   for (char c : remade) leaveOut.push_back(!c);

@@ -7,7 +7,7 @@ namespace tess {
 
 /// A mesh of the same part by the same sizes, made by meshPart().
 struct MeshBefore {
-  const Mesh& mesh;
+  Mesh mesh;
   const std::vector<BodyPlan>& bodies;
   const std::vector<FacePlan>& faces;
   const std::vector<Problem>& problems;
@@ -18,7 +18,7 @@ struct MeshBefore {
 /// is filled otherwise, all would be remade, the faces that stay leave no room, or something was not followed. `kept`:
 /// per body, whether it stayed.
 std::optional<MeshOutcome> remakeBodies(const Part& part, const SizeField& size, const MeshWishes& wishes,
-                                        const MeshOptions& options, const MeshBefore& before, std::vector<char>& kept,
+                                        const MeshOptions& options, MeshBefore before, std::vector<char>& kept,
                                         Progress& progress);
 
 } // namespace tess

@@ -7,7 +7,6 @@
 #include <map>
 #include <numeric>
 #include <set>
-#include <spdlog/spdlog.h>
 
 namespace tess {
 namespace {

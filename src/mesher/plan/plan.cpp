@@ -66,6 +66,13 @@ public:
       for (std::size_t b = 0; b < m_part.bodies.size(); ++b)
         if (wishOf(b).fill == fill) decide(static_cast<int>(b));
     orderSweeps();
+    for (std::size_t f = 0; f < m_part.faces.size(); ++f)
+      plan.faces[f].quads = plan.faces[f].mapped >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
+    for (const Sweep& s : plan.sweeps) {
+      face(s.target).quads = face(s.source).quads;
+      if (!face(s.source).quads && (tetrahedraBeside(s.source) || tetrahedraBeside(s.target)))
+        plan.bodies[static_cast<std::size_t>(s.body)].why += ", with triangles at the tetrahedra beside it";
+    }
     for (std::size_t f = 0; f < m_part.faces.size(); ++f) {
       FacePlan& face = plan.faces[f];
       if (!face.frozen()) continue;
@@ -117,11 +124,15 @@ private:
     }
     mine.fill = wish.fill;
     mine.why = "as asked for";
-    if (fit.sweep && (tetrahedraAt(fit.sweep->source, body) || tetrahedraAt(fit.sweep->target, body)))
-      mine.why += ", with triangles at the tetrahedra beside it";
     take(body, fit);
   }
 
+  /// Of a face of a swept body, once all is decided.
+  bool tetrahedraBeside(int f) const {
+    const auto& sides = m_part.faces[static_cast<std::size_t>(f)].bodies;
+    return std::any_of(sides.begin(), sides.end(), [&](int b) { return b >= 0 && !plan.structured(b); });
+  }
+  /// Whether they are wished for there.
   bool tetrahedraAt(int f, int body) const {
     for (int b : m_part.faces[static_cast<std::size_t>(f)].bodies)
       if (b >= 0 && b != body && wishOf(static_cast<std::size_t>(b)).fill == Fill::Tetrahedra) return true;

@@ -71,7 +71,7 @@ struct FacePlan {
   bool given = false;  ///< its mesh is there already
   bool source = false; ///< its mesh is carried to another face
   bool copied = false; ///< its mesh is carried here from another face
-  bool quads = false;  ///< a mesh has quadrilaterals there
+  bool quads = false;  ///< it has quadrilaterals
   bool frozen() const { return mapped >= 0 || given || source || copied; }
 };
 struct MeshPlan {

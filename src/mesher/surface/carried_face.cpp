@@ -1,12 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/carried_face.h"
-#include "base/edge_key.h"
 #include "base/predicates.h"
 #include <Eigen/SparseCholesky>
 #include <map>
 #include <set>
 #include <unordered_map>
-#include <unordered_set>
 
 namespace tess {
 
@@ -27,20 +25,12 @@ Pattern::Pattern(const SurfaceMesh& mesh, int face, const std::vector<int>& boun
     if (fresh) m_nodes.push_back(v);
     return it->second;
   };
-  std::unordered_set<std::uint64_t> diagonals;
   for (const auto& q : mesh.quads)
-    if (q.face == face) {
-      diagonals.insert(edgeKey(q.v[0], q.v[2]));
-      m_quads.push_back({of(q.v[0]), of(q.v[1]), of(q.v[2]), of(q.v[3])});
-    }
-  for (std::size_t i = 0; i < mesh.triangles.size(); ++i) {
-    if (mesh.face[i] != face) continue;
-    const auto& t = mesh.triangles[i];
-    if (diagonals.count(edgeKey(t[0], t[1])) || diagonals.count(edgeKey(t[1], t[2])) ||
-        diagonals.count(edgeKey(t[2], t[0])))
-      continue;
-    m_triangles.push_back({of(t[0]), of(t[1]), of(t[2])});
-  }
+    if (q.face == face) m_quads.push_back({of(q.v[0]), of(q.v[1]), of(q.v[2]), of(q.v[3])});
+  const std::vector<char> halves = mesh.halves();
+  for (std::size_t i = 0; i < mesh.triangles.size(); ++i)
+    if (const auto& t = mesh.triangles[i]; mesh.face[i] == face && !halves[i])
+      m_triangles.push_back({of(t[0]), of(t[1]), of(t[2])});
   std::vector<std::set<int>> around(m_nodes.size());
   std::set<std::array<int, 2>> once;
   auto join = [&](int a, int b) {

@@ -446,6 +446,19 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
 
 } // namespace
 
+std::vector<char> SurfaceMesh::halves() const {
+  std::vector<char> r(triangles.size(), 0);
+  if (quads.empty()) return r;
+  std::unordered_map<std::uint64_t, int> diagonal; // with the face it lies in
+  for (const auto& q : quads) diagonal[SurfaceGraph::key(q.v[0], q.v[2])] = q.face;
+  for (std::size_t i = 0; i < r.size(); ++i)
+    for (std::size_t k = 0; k < 3; ++k)
+      if (const auto it = diagonal.find(SurfaceGraph::key(triangles[i][k], triangles[i][(k + 1) % 3]));
+          it != diagonal.end() && it->second == face[i])
+        r[i] = 1;
+  return r;
+}
+
 Result<SurfaceOutcome> meshSurface(const Part& part, SizeField size, const MeshPlan& plan, Progress& progress,
                                    const GivenFaces* given, int rounds) {
   // Triangles to start from: they give a face its shape, the remesher puts every node onto the face itself. What is

@@ -49,6 +49,8 @@ struct SurfaceMesh {
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;
   }
+  /// Per triangle, whether it is half of a quadrilateral.
+  std::vector<char> halves() const;
 };
 
 /// What was bridged because it lies far below the size asked for.

@@ -2,7 +2,7 @@
 // Bodies of six sides filled with rows of hexahedra, alone and in chains; and those that do not fit.
 #include "job/limit_file.h"
 #include "mesher/structured/six_sides.h"
-#include "support/fixtures.h"
+#include "support/filled.h"
 #include "support/touching.h"
 
 using namespace tess;
@@ -10,23 +10,8 @@ using namespace tess::test;
 
 namespace {
 
-MeshOutcome mapped(const Part& part, double size, int order = 1,
-                   std::vector<std::pair<int, EdgeDivision>> divide = {}) {
-  SizeRequest request;
-  request.overall.target = size;
-  request.divisions = std::move(divide);
-  MeshWishes wishes = meshWishes(request);
-  MeshOptions options;
-  options.order = order;
-  wishes.fills.assign(part.bodies.size(), {Fill::Mapped, true, -1});
-  Progress progress;
-  auto m = meshPart(part, makeSizeField(part, request), wishes, options, progress);
-  EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
-  return std::move(*m);
-}
-
-std::size_t count(const Mesh& m, ElementType t) {
-  return static_cast<std::size_t>(std::count(m.cells.type.begin(), m.cells.type.end(), t));
+MeshOutcome mapped(const Part& part, double size, int order = 1, Divisions divide = {}) {
+  return filled(part, size, {Fill::Mapped}, order, 0, std::move(divide));
 }
 
 } // namespace
@@ -36,7 +21,7 @@ TEST(Mapped, aBrickBecomesRowsOfEqualBricks) {
   const MeshOutcome out = mapped(part, 0.5);
   const Mesh& m = out.mesh;
   EXPECT_EQ(m.cells.size(), 8u * 6 * 4);
-  EXPECT_EQ(count(m, ElementType::Hex8), m.cells.size());
+  EXPECT_EQ(countOf(m, ElementType::Hex8), m.cells.size());
   EXPECT_EQ(m.nodes.size(), 9u * 7 * 5);
   EXPECT_EQ(out.bodies[0].fill, Fill::Mapped);
   const Audit a = auditMesh(m, *limitsByName("general"));
@@ -69,8 +54,8 @@ TEST(Mapped, curvedSidesAreFollowed) {
     const Audit a = auditMesh(out->mesh, *limitsByName("general"));
     EXPECT_TRUE(a.soundness.sound()) << a.sentence;
     EXPECT_NEAR(a.volume, part->volume(), (order == 1 ? 5e-3 : 1e-4) * part->volume());
-    EXPECT_GT(count(out->mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), 0u);
-    EXPECT_GT(count(out->mesh, order == 1 ? ElementType::Pyramid5 : ElementType::Pyramid13), 0u);
+    EXPECT_GT(countOf(out->mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), 0u);
+    EXPECT_GT(countOf(out->mesh, order == 1 ? ElementType::Pyramid5 : ElementType::Pyramid13), 0u);
     for (std::size_t v = 0; v < out->mesh.nodes.size(); ++v) {
       const auto& l = out->mesh.nodeLink[v];
       const Vec3& p = out->mesh.nodes[v];
@@ -106,7 +91,7 @@ TEST(Mapped, countsRunOnThroughTouchingBodies) {
     return std::abs(p.x() - 6) < 1e-9 && std::abs(p.z() - 2) < 1e-9;
   });
   EXPECT_EQ(onFarEdge, 8);
-  EXPECT_EQ(count(out.mesh, ElementType::Hex8), out.mesh.cells.size());
+  EXPECT_EQ(countOf(out.mesh, ElementType::Hex8), out.mesh.cells.size());
   EXPECT_EQ(out.mesh.cells.size() % 7, 0u);
   EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).soundness.sound());
 }
@@ -122,7 +107,7 @@ TEST(Mapped, whatDoesNotFitSaysWhyAndWhereAndGetsTetrahedra) {
     EXPECT_FALSE(fit.places.empty()) << recipe;
     const MeshOutcome out = mapped(part, 0.8);
     EXPECT_EQ(out.bodies[0].fill, Fill::Tetrahedra);
-    EXPECT_EQ(count(out.mesh, ElementType::Tet4), out.mesh.cells.size());
+    EXPECT_EQ(countOf(out.mesh, ElementType::Tet4), out.mesh.cells.size());
     EXPECT_TRUE(std::any_of(out.problems.begin(), out.problems.end(), [](const Problem& p) {
       return p.code == "fill.unfit" && !p.why.empty();
     })) << recipe;
@@ -132,7 +117,7 @@ TEST(Mapped, whatDoesNotFitSaysWhyAndWhereAndGetsTetrahedra) {
 TEST(Mapped, orderTwoLiesOnTheTrueGeometry) {
   const Part part = boxGrid({{{0, 4}, {0, 2}, {0, 2}}}, {"bent"}, [](int, int, int) { return 0; });
   const MeshOutcome out = mapped(part, 1, 2);
-  EXPECT_EQ(count(out.mesh, ElementType::Hex20), out.mesh.cells.size());
+  EXPECT_EQ(countOf(out.mesh, ElementType::Hex20), out.mesh.cells.size());
   EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).pass);
 }
 
@@ -174,7 +159,7 @@ TEST(Mapped, sidesMayConsistOfSeveralEdges) {
   ASSERT_EQ(part.edges.size(), 24u);
   for (double size : {0.3, 0.45, 0.7, 1.1}) {
     const MeshOutcome out = mapped(part, size);
-    EXPECT_EQ(count(out.mesh, ElementType::Hex8), out.mesh.cells.size()) << size;
+    EXPECT_EQ(countOf(out.mesh, ElementType::Hex8), out.mesh.cells.size()) << size;
     const Audit a = auditMesh(out.mesh, *limitsByName("general"));
     EXPECT_TRUE(a.soundness.sound()) << a.sentence;
     EXPECT_NEAR(a.volume, part.volume(), 1e-9);
