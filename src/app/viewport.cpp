@@ -95,6 +95,8 @@ constexpr const char* kLines = R"(
 constexpr const char* kHatch = R"(
   if (distance(ambientColor + diffuseColor, hatchedColor) < 0.01)
     fragOutput0.rgb = mix(fragOutput0.rgb, lineInk, 0.75 * step(fract((gl_FragCoord.x + gl_FragCoord.y) / hatchStep), 0.28));
+  if (distance(ambientColor + diffuseColor, crossHatchedColor) < 0.01)
+    fragOutput0.rgb = mix(fragOutput0.rgb, lineInk, 0.75 * step(fract((gl_FragCoord.x - gl_FragCoord.y) / hatchStep), 0.28));
 )";
 constexpr double kHatchStep = 6; ///< pixels
 constexpr const char* kInk = "fragOutput0 = mix(fragOutput0, vec4(lineInk, 1.0), line);";
@@ -290,11 +292,15 @@ void Viewport::setDetail() {
     l->actor->GetProperty()->SetLineWidth(unit * l->pixels);
     l->actor->GetProperty()->SetPointSize(unit * l->pixels);
   }
-  // Structured bodies are hatched in the lens Method: no meaning by colour alone there either.
+  // Structured bodies are hatched in the lens Method, swept ones the other way: no meaning by colour alone there
+  // either.
   const bool byMethod = m_show.lens == Lens::Method && !m_brush;
   const QColor mark = byMethod ? theme::method(static_cast<int>(Fill::Mapped)) : f;
   const bool marks = judged || byMethod;
   const float hatched[3] = {marks ? mark.redF() : -1, marks ? mark.greenF() : -1, marks ? mark.blueF() : -1};
+  const QColor other = theme::method(static_cast<int>(Fill::Swept));
+  const float crossed[3] = {byMethod ? other.redF() : -1, byMethod ? other.greenF() : -1,
+                            byMethod ? other.blueF() : -1};
   if (std::exchange(m_linesAlone, m_show.linesOnly) != m_show.linesOnly) setLineManner();
   for (auto* l : d->meshed()) {
     const QColor& c = l == &d->mesh ? theme::meshLine : theme::cellLine;
@@ -303,6 +309,7 @@ void Viewport::setDetail() {
     auto* uniforms = l->actor->GetShaderProperty()->GetFragmentCustomUniforms();
     uniforms->SetUniform3f("lineInk", ink);
     uniforms->SetUniform3f("hatchedColor", hatched);
+    uniforms->SetUniform3f("crossHatchedColor", crossed);
     uniforms->SetUniformf("hatchStep", static_cast<float>(kHatchStep) * unit);
     // Less than none: the middle of a line would be drawn yet.
     uniforms->SetUniformf("lineWidth", lines ? unit : -1.0f);
@@ -311,6 +318,7 @@ void Viewport::setDetail() {
   const float partInk[3] = {theme::meshLine.redF(), theme::meshLine.greenF(), theme::meshLine.blueF()};
   part->SetUniform3f("lineInk", partInk);
   part->SetUniform3f("hatchedColor", hatched);
+  part->SetUniform3f("crossHatchedColor", crossed);
   part->SetUniformf("hatchStep", static_cast<float>(kHatchStep) * unit);
 }
 
