@@ -17,8 +17,8 @@ public:
     m_sign = normal[m_drop] < 0 ? -1 : 1;
   }
 
-  std::vector<std::array<int, 3>> fill(const std::vector<std::array<int, 2>>& edges) {
-    std::vector<int> used;
+  std::vector<std::array<int, 3>> fill(const std::vector<std::array<int, 2>>& edges, const std::vector<int>& within) {
+    std::vector<int> used = within;
     for (const auto& e : edges) used.insert(used.end(), e.begin(), e.end());
     std::sort(used.begin(), used.end());
     used.erase(std::unique(used.begin(), used.end()), used.end());
@@ -316,8 +316,8 @@ private:
 } // namespace
 
 std::vector<std::array<int, 3>> fillPlane(const std::vector<Vec3>& points, const std::vector<std::array<int, 2>>& edges,
-                                          const Vec3& normal) {
-  return PlaneTriangulation(points, normal).fill(edges);
+                                          const Vec3& normal, const std::vector<int>& inside) {
+  return PlaneTriangulation(points, normal).fill(edges, inside);
 }
 
 } // namespace tess

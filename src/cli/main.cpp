@@ -6,6 +6,7 @@
 #include "base/units.h"
 #include "cli/reference.h"
 #include "job/compare.h"
+#include "job/fills.h"
 #include "job/forecast.h"
 #include "job/gate.h"
 #include "job/improve.h"
@@ -100,6 +101,80 @@ Problem usage(const std::string& what, const std::string& todo) {
 }
 
 bool isBrief(const std::string& path) { return fs::path(path).extension() == ".brief"; }
+
+/// What each body can be filled with: by itself, and the best beside its neighbours.
+struct FillsTable {
+  std::vector<BodyFits> fits;
+  MeshPlan best;
+  explicit FillsTable(const Part& part) : fits(fitsOf(part)) {
+    std::vector<FillWish> wishes(part.bodies.size());
+    for (auto& w : wishes) w.best = true;
+    std::vector<Problem> unheard;
+    best = planOf(part, wishes, unheard);
+  }
+  nlohmann::json json(const Part& part) const {
+    auto list = nlohmann::json::array();
+    for (std::size_t b = 0; b < part.bodies.size(); ++b) {
+      nlohmann::json x{{"name", part.bodies[b].name},
+                       {"fits", nlohmann::json::array()},
+                       {"best", fillName(best.bodies[b].fill)},
+                       {"why", best.bodies[b].why},
+                       {"not", nlohmann::json::array()}};
+      for (Fill f : fits[b].fits) x["fits"].push_back(fillName(f));
+      for (const auto& no : fits[b].others) {
+        nlohmann::json y{{"fill", fillName(no.fill)}, {"why", no.why}, {"at", nlohmann::json::array()}};
+        for (const Vec3& p : no.places) y["at"].push_back({p.x(), p.y(), p.z()});
+        x["not"].push_back(std::move(y));
+      }
+      list.push_back(std::move(x));
+    }
+    return list;
+  }
+  void print(const Part& part) const {
+    for (std::size_t b = 0; b < part.bodies.size(); ++b) {
+      std::cout << "  body " << part.bodies[b].name << ": " << fillName(best.bodies[b].fill) << "\n";
+      for (const auto& no : fits[b].others) {
+        std::cout << "    not " << fillName(no.fill) << ", since " << no.why;
+        if (!no.places.empty()) std::cout << ", at " << formatPoint(no.places.front()) << " " << part.unit;
+        std::cout << "\n";
+      }
+      if (best.bodies[b].fill != fits[b].fits.front())
+        std::cout << "    beside its neighbours " << best.bodies[b].why << "\n";
+    }
+  }
+};
+
+/// What the bodies of a part, or of a brief's part, can be filled with.
+int inspectFills(const std::string& path, const std::string& unit, bool json) {
+  LoadOptions o;
+  std::string file = path;
+  if (isBrief(path)) {
+    auto brief = loadBrief(path);
+    if (!brief) return fail(brief.problem());
+    auto options = loadOptionsOf(*brief);
+    if (!options) return fail(options.problem());
+    file = brief->partPath();
+    o = *options;
+  }
+  if (!unit.empty()) o.unit = unit;
+  auto opened = openPart(file, o);
+  if (!opened) {
+    if (json)
+      std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(opened.problem())}}}.dump(2) << "\n";
+    return fail(opened.problem());
+  }
+  const Part& part = opened->part;
+  const FillsTable table(part);
+  if (json)
+    std::cout
+        << nlohmann::json{{"status", "ok"}, {"file", file}, {"unit", part.unit}, {"bodies", table.json(part)}}.dump(2)
+        << "\n";
+  else {
+    std::cout << fs::path(file).filename().string() << ": " << fillSummary(table.best.bodies) << "\n";
+    table.print(part);
+  }
+  return 0;
+}
 
 int inspect(const std::string& path, const std::string& unit, bool json, bool propose, const std::string& purpose) {
   LoadOptions o;
@@ -919,7 +994,7 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   app.set_version_flag("--version", "tessel " TESSELITE_VERSION);
   std::string path, out, unit, limits, report, purpose;
-  bool json = false, markdown = false, words = false, propose = false;
+  bool json = false, markdown = false, words = false, propose = false, fillsOnly = false;
   std::optional<double> scale;
   MeshArgs m;
   auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
@@ -927,6 +1002,7 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
   inspectCmd->add_flag("--propose", propose, "print a brief with the groups that the part suggests");
+  inspectCmd->add_flag("--fills", fillsOnly, "what each body can be filled with, and why not otherwise");
   inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
   auto* meshCmd = app.add_subcommand("mesh", "mesh a brief, or a bare part");
@@ -1014,6 +1090,7 @@ int main(int argc, char** argv) {
     return app.exit(e) == 0 ? 0 : 2;
   }
   try {
+    if (*inspectCmd && fillsOnly) return inspectFills(path, unit, json);
     if (*inspectCmd) return inspect(path, unit, json, propose, purpose);
     if (*meshCmd) return meshCommand(m);
     if (*surfaceCmd) return surfaceCommand(m);

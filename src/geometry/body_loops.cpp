@@ -10,6 +10,13 @@ int startOf(const Part& part, const EdgeStep& s) {
 int endOf(const Part& part, const EdgeStep& s) {
   return part.edges[static_cast<std::size_t>(s.edge)].points[s.forward ? 1 : 0];
 }
+Vec3 wayOf(const Part& part, const EdgeStep& s, bool atEnd) {
+  const auto& chain = part.display.edgeChain[static_cast<std::size_t>(s.edge)];
+  auto at = [&](std::size_t k) -> const Vec3& { return part.display.points[static_cast<std::size_t>(chain[k])]; };
+  const std::size_t n = chain.size();
+  const Vec3 d = atEnd == s.forward ? at(n - 1) - at(n - 2) : at(1) - at(0);
+  return (s.forward ? d : Vec3(-d)).normalized();
+}
 EdgeChain reversed(const EdgeChain& chain) {
   EdgeChain r(chain.rbegin(), chain.rend());
   for (auto& s : r) s.forward = !s.forward;

@@ -19,6 +19,8 @@ using EdgeChain = std::vector<EdgeStep>;
 /// Points where a step begins and ends.
 int startOf(const Part& part, const EdgeStep& step);
 int endOf(const Part& part, const EdgeStep& step);
+/// Direction in which a step begins, or ends, as the display triangles see it; a unit vector.
+Vec3 wayOf(const Part& part, const EdgeStep& step, bool atEnd);
 /// The same way back.
 EdgeChain reversed(const EdgeChain& chain);
 

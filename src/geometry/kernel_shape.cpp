@@ -968,7 +968,15 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
     add(BRepPrimAPI_MakeRevol(profile, gp::OZ(), d * kPi / 180).Shape());
   } else if (what == "tube") // outer radius a, inner radius b, height c
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
-  else if (what == "vase") { // a loft through three circles, open above, with a wall b: its inside is an offset surface
+  else if (what == "flange") { // turned: inner radius a, a foot b wide and c / 3 high, a neck b / 2 wide up to c
+    BRepBuilderAPI_MakePolygon profile;
+    for (const auto& [r, z] :
+         {std::pair{a, 0.0}, {a + b, 0.0}, {a + b, c / 3}, {a + b / 2, c / 3}, {a + b / 2, c}, {a, c}})
+      profile.Add(gp_Pnt(r, 0, z));
+    profile.Close();
+    add(BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(profile.Wire()).Face(), gp::OZ()).Shape());
+  } else if (what ==
+             "vase") { // a loft through three circles, open above, with a wall b: its inside is an offset surface
     BRepOffsetAPI_ThruSections loft(true, false);
     const double radius[3] = {a, 1.5 * a, 0.8 * a};
     for (int i = 0; i < 3; ++i)

@@ -60,22 +60,27 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
       bodies.erase(std::unique(bodies.begin(), bodies.end()), bodies.end());
       size = bodies.size();
     }
-    const auto fill = fillByName(rule.get("with"));
-    if (!fill) continue; // the value was complained about
+    FillWish wish{Fill::Tetrahedra, true, static_cast<int>(i)};
+    wish.best = rule.get("with") == kBestFill;
+    wish.across = acrossByName(rule.get("across")).value_or(Across::ByItself);
+    if (const auto fill = fillByName(rule.get("with")))
+      wish.fill = *fill;
+    else if (!wish.best)
+      continue; // the value was complained about
     bool told = false;
     for (int b : bodies) {
       auto& mine = r.wishes[static_cast<std::size_t>(b)];
       auto& narrow = extent[static_cast<std::size_t>(b)];
       if (size > narrow) continue;
-      if (size == narrow && mine.fill != *fill && !told) {
+      if (size == narrow && (mine.fill != wish.fill || mine.best != wish.best) && !told) {
         told = true;
         warn("fill.conflict",
              "two cards fill body '" + part.bodies[static_cast<std::size_t>(b)].name +
-                 "' differently: " + fillName(*fill) + " holds",
+                 "' differently: " + rule.get("with") + " holds",
              "they are for as many bodies, and the later one counts",
              "take one of them out, or name fewer bodies in it");
       }
-      mine = {*fill, true, static_cast<int>(i)};
+      mine = wish;
       narrow = size;
     }
   }

@@ -334,7 +334,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     for (std::size_t b = 0; b < plan.size(); ++b) {
       if (fills.wishes[b].rule != rule) continue;
       mine.push_back(plan[b]);
-      unfit += plan[b].fill != fills.wishes[b].fill;
+      unfit += !fills.wishes[b].metBy(plan[b].fill);
       p.lit.push_back(static_cast<int>(b));
     }
     p.text = mine.empty()

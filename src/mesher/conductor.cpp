@@ -173,7 +173,8 @@ int turnDiagonals(SurfaceMesh& s, const std::vector<std::array<int, 2>>& lost, c
 }
 
 /// Cells of the bodies that the plan maps or sweeps.
-std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Filled& filled, Progress& progress) {
+std::optional<Problem> fillStructured(const Part& part, const SizeField& size, const MeshPlan& plan, Filled& filled,
+                                      Progress& progress) {
   std::size_t bodies = 0, done = 0;
   for (std::size_t b = 0; b < plan.bodies.size(); ++b)
     bodies += plan.structured(static_cast<int>(b)) && !part.bodies[b].faces.empty();
@@ -186,7 +187,7 @@ std::optional<Problem> fillStructured(const Part& part, const MeshPlan& plan, Fi
     const auto sweep = std::find_if(plan.sweeps.begin(), plan.sweeps.end(),
                                     [&](const Sweep& s) { return s.body == static_cast<int>(b); });
     auto cells = sweep == plan.sweeps.end() ? fillMapped(part, static_cast<int>(b), filled.surface, progress)
-                                            : fillSwept(part, *sweep, filled.surface, progress);
+                                            : fillSwept(part, *sweep, filled.surface, size, progress);
     if (!cells) return cells.problem();
     filled.structured.push_back(
         {static_cast<int>(b), static_cast<int>(filled.surface.points.size()), std::move(*cells)});
@@ -213,7 +214,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
     filled.said = std::move(s->said);
   }
   clock.lap("surface");
-  if (auto p = fillStructured(part, plan, filled, progress)) return *p;
+  if (auto p = fillStructured(part, size, plan, filled, progress)) return *p;
   if (!plan.tetrahedraOnly()) clock.lap("structured");
   if (!anyTetrahedra(part, plan)) {
     core.points = surface.points;
@@ -671,6 +672,12 @@ private:
 
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said) {
   return makePlan(part, {wishes}, allFillers(), {}, said);
+}
+
+std::vector<BodyFits> fitsOf(const Part& part) {
+  std::vector<BodyFits> r;
+  for (std::size_t b = 0; b < part.bodies.size(); ++b) r.push_back(bodyFits(part, static_cast<int>(b), allFillers()));
+  return r;
 }
 
 Result<MeshOutcome> meshFollowed(const Part& part, const SizeField& asked, const MeshWishes& wishes,

@@ -26,6 +26,14 @@ struct Sum {
   int face = -1;
 };
 
+/// Classes whose counts together are even, each as often as it occurs.
+struct Even {
+  std::map<int, int> times;
+  int least = 0;
+  int face = -1;
+  bool needed = true;
+};
+
 class Union {
 public:
   explicit Union(std::size_t n) : m_up(n) { std::iota(m_up.begin(), m_up.end(), 0); }
@@ -53,22 +61,33 @@ void stopAtManyNodes(glp_tree* tree, void* info) {
 
 /// One set of classes that hang together by sums. Counts per class of `members`, empty where there are none.
 std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>& members, const std::vector<Sum>& sums,
-                       const std::set<int>& held, const std::vector<char>& useSum) {
+                       const std::set<int>& held, const std::vector<char>& useSum,
+                       const std::vector<Even>& evens = {}) {
   constexpr double kFirst = 1000; // weight of the largest deviation against the sum of all
+  std::map<int, int> step;        // classes that are even by themselves: half of their count is the unknown
+  for (const Even& even : evens)
+    if (even.times.size() == 1 && even.times.begin()->second % 2) step[even.times.begin()->first] = 2;
+  auto stepOf = [&](int c) {
+    const auto it = step.find(c);
+    return it == step.end() ? 1 : it->second;
+  };
   glp_prob* p = glp_create_prob();
   glp_set_obj_dir(p, GLP_MIN);
   const int n = static_cast<int>(members.size());
   // Columns: counts, their deviations, the largest relative one.
   glp_add_cols(p, 2 * n + 1);
   std::map<int, int> column;
+  bool odd = false; // a count that must be even is to be odd
   for (int k = 0; k < n; ++k) {
     const Class& c = classes[static_cast<std::size_t>(members[static_cast<std::size_t>(k)])];
     column[members[static_cast<std::size_t>(k)]] = k + 1;
     glp_set_col_kind(p, k + 1, GLP_IV);
-    if (c.fixed > 0 && held.count(members[static_cast<std::size_t>(k)]))
-      glp_set_col_bnds(p, k + 1, GLP_FX, c.fixed, c.fixed);
-    else
-      glp_set_col_bnds(p, k + 1, GLP_LO, c.least, 0);
+    const int by = stepOf(members[static_cast<std::size_t>(k)]);
+    if (c.fixed > 0 && held.count(members[static_cast<std::size_t>(k)])) {
+      odd = odd || c.fixed % by != 0;
+      glp_set_col_bnds(p, k + 1, GLP_FX, c.fixed / by, c.fixed / by);
+    } else
+      glp_set_col_bnds(p, k + 1, GLP_LO, (c.least + by - 1) / by, 0);
     glp_set_col_bnds(p, n + k + 1, GLP_LO, 0, 0);
     glp_set_obj_coef(p, n + k + 1, 1 / c.natural);
   }
@@ -87,16 +106,34 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
   };
   for (int k = 0; k < n; ++k) {
     const double natural = classes[static_cast<std::size_t>(members[static_cast<std::size_t>(k)])].natural;
-    row({{n + k + 1, 1}, {k + 1, -1}}, -natural, false);
-    row({{n + k + 1, 1}, {k + 1, 1}}, natural, false);
+    const double by = stepOf(members[static_cast<std::size_t>(k)]);
+    row({{n + k + 1, 1}, {k + 1, -by}}, -natural, false);
+    row({{n + k + 1, 1}, {k + 1, by}}, natural, false);
     row({{2 * n + 1, natural}, {n + k + 1, -1}}, 0, false);
   }
   for (std::size_t s = 0; s < sums.size(); ++s) {
     if (!useSum[s]) continue;
     std::map<int, double> entries;
-    for (int c : sums[s].left) entries[column.at(c)] += 1;
-    for (int c : sums[s].right) entries[column.at(c)] -= 1;
+    for (int c : sums[s].left) entries[column.at(c)] += stepOf(c);
+    for (int c : sums[s].right) entries[column.at(c)] -= stepOf(c);
     row({entries.begin(), entries.end()}, 0, true);
+  }
+  for (const Even& even : evens) {
+    std::vector<std::pair<int, double>> entries;
+    bool always = true;
+    for (const auto& [c, times] : even.times) {
+      entries.emplace_back(column.at(c), times * stepOf(c));
+      always = always && times * stepOf(c) % 2 == 0;
+    }
+    if (always) {
+      row(std::move(entries), even.least, false);
+      continue;
+    }
+    const int half = glp_add_cols(p, 1);
+    glp_set_col_kind(p, half, GLP_IV);
+    glp_set_col_bnds(p, half, GLP_LO, (even.least + 1) / 2, 0);
+    entries.emplace_back(half, -2);
+    row(std::move(entries), 0, true);
   }
   glp_term_out(GLP_OFF);
   glp_iocp options;
@@ -106,10 +143,12 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
   int nodes = 0;
   options.cb_func = stopAtManyNodes;
   options.cb_info = &nodes;
-  glp_intopt(p, &options);
+  if (!odd) glp_intopt(p, &options);
   std::vector<int> r;
   if (const int status = glp_mip_status(p); status == GLP_OPT || status == GLP_FEAS)
-    for (int k = 0; k < n; ++k) r.push_back(static_cast<int>(std::lround(glp_mip_col_val(p, k + 1))));
+    for (int k = 0; k < n; ++k)
+      r.push_back(stepOf(members[static_cast<std::size_t>(k)]) *
+                  static_cast<int>(std::lround(glp_mip_col_val(p, k + 1))));
   glp_delete_prob(p);
   return r;
 }
@@ -117,9 +156,9 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
 class Counts {
 public:
   Counts(const Part& part, const SizeField& size, const EdgeDivisions& divisions, const std::vector<EqualSums>& sums,
-         const std::vector<int>& given, std::vector<Problem>& said)
-      : m_part(part), m_size(size), m_divisions(divisions), m_asked(sums), m_given(given), m_said(said),
-        m_union(part.edges.size() + part.faces.size()), m_used(part.edges.size() + part.faces.size(), 0) {
+         const std::vector<EvenSum>& evens, const std::vector<int>& given, std::vector<Problem>& said)
+      : m_part(part), m_size(size), m_divisions(divisions), m_asked(sums), m_askedEven(evens), m_given(given),
+        m_said(said), m_union(part.edges.size() + part.faces.size()), m_used(part.edges.size() + part.faces.size(), 0) {
     for (const auto& e : part.edges) ++m_byEnds[std::minmax(e.points[0], e.points[1])];
   }
 
@@ -127,14 +166,14 @@ public:
     uniteEdges();
     makeClasses();
     std::vector<int> count(m_classes.size(), 0);
-    for (const auto& [members, sums] : components()) {
-      if (sums.empty()) {
+    for (const auto& [members, sums, evens] : components()) {
+      if (sums.empty() && evens.empty()) {
         const Class& c = m_classes[static_cast<std::size_t>(members.front())];
         count[static_cast<std::size_t>(members.front())] =
             c.fixed > 0 ? c.fixed : std::max(1, static_cast<int>(std::lround(c.natural)));
         continue;
       }
-      auto solved = solution(members, sums);
+      auto solved = solution(members, sums, evens);
       if (!solved) return solved.problem();
       for (std::size_t k = 0; k < members.size(); ++k) count[static_cast<std::size_t>(members[k])] = (*solved)[k];
     }
@@ -151,6 +190,7 @@ private:
   const SizeField& m_size;
   const EdgeDivisions& m_divisions;
   const std::vector<EqualSums>& m_asked;
+  const std::vector<EvenSum>& m_askedEven;
   const std::vector<int>& m_given;
   std::vector<Problem>& m_said;
   Union m_union;
@@ -159,6 +199,7 @@ private:
   std::vector<int> m_classOf;
   std::map<std::pair<int, int>, int> m_byEnds; ///< how many edges lie between two points
   std::vector<Sum> m_sums;                     ///< of roots of edges at first, of classes then
+  std::vector<Even> m_evens;
 
   bool isRing(int unknown) const { return static_cast<std::size_t>(unknown) >= m_part.edges.size(); }
   int faceOf(int unknown) const { return unknown - static_cast<int>(m_part.edges.size()); }
@@ -174,6 +215,8 @@ private:
     for (const auto& s : m_asked)
       for (const auto* side : {&s.left, &s.right})
         for (int e : *side) m_used[static_cast<std::size_t>(e)] = 1;
+    for (const auto& s : m_askedEven)
+      for (int e : s.edges) m_used[static_cast<std::size_t>(e)] = 1;
     for (bool changed = true; changed;) {
       changed = false;
       m_sums.clear();
@@ -250,6 +293,35 @@ private:
     for (auto& s : m_sums)
       for (auto* side : {&s.left, &s.right})
         for (int& e : *side) e = m_classOf[static_cast<std::size_t>(e)];
+    for (const auto& s : m_askedEven) {
+      Even even;
+      even.least = s.least;
+      even.face = s.face;
+      even.needed = s.needed;
+      for (int e : s.edges) ++even.times[m_classOf[static_cast<std::size_t>(m_union.root(e))]];
+      m_evens.push_back(std::move(even));
+    }
+    dropImplied();
+  }
+
+  /// Even sums of classes that are even each by itself say nothing more, and would tie together what does not hang
+  /// together.
+  void dropImplied() {
+    std::vector<int> step(m_classes.size(), 1);
+    for (const Even& e : m_evens)
+      if (const auto& [c, times] = *e.times.begin();
+          e.times.size() == 1 && times % 2 && m_classes[static_cast<std::size_t>(c)].fixed % 2 == 0)
+        step[static_cast<std::size_t>(c)] = 2;
+    std::erase_if(m_evens, [&](const Even& e) {
+      if (e.times.size() == 1) return false;
+      int least = 0;
+      for (const auto& [c, times] : e.times) {
+        const Class& x = m_classes[static_cast<std::size_t>(c)];
+        if (times * step[static_cast<std::size_t>(c)] % 2) return false;
+        least += times * std::max({x.least, x.fixed, step[static_cast<std::size_t>(c)]});
+      }
+      return least >= e.least;
+    });
   }
 
   /// Rows that fit between the two ends of a face that closes on itself.
@@ -289,25 +361,68 @@ private:
     m_said.push_back(std::move(p));
   }
 
+  struct Component {
+    std::vector<int> members;
+    std::vector<Sum> sums;
+    std::vector<Even> evens;
+  };
   /// Classes that hang together, each with its sums.
-  std::vector<std::pair<std::vector<int>, std::vector<Sum>>> components() const {
+  std::vector<Component> components() const {
     Union together(m_classes.size());
     for (const auto& s : m_sums) {
       const int first = s.left.empty() ? s.right.front() : s.left.front();
       for (const auto* side : {&s.left, &s.right})
         for (int c : *side) together.unite(first, c);
     }
-    std::map<int, std::pair<std::vector<int>, std::vector<Sum>>> r;
+    for (const auto& s : m_evens)
+      for (const auto& [c, n] : s.times) together.unite(s.times.begin()->first, c);
+    std::map<int, Component> r;
     for (std::size_t c = 0; c < m_classes.size(); ++c)
-      r[together.root(static_cast<int>(c))].first.push_back(static_cast<int>(c));
-    for (const auto& s : m_sums)
-      r[together.root(s.left.empty() ? s.right.front() : s.left.front())].second.push_back(s);
-    std::vector<std::pair<std::vector<int>, std::vector<Sum>>> list;
+      r[together.root(static_cast<int>(c))].members.push_back(static_cast<int>(c));
+    for (const auto& s : m_sums) r[together.root(s.left.empty() ? s.right.front() : s.left.front())].sums.push_back(s);
+    for (const auto& s : m_evens) r[together.root(s.times.begin()->first)].evens.push_back(s);
+    std::vector<Component> list;
     for (auto& [root, x] : r) list.push_back(std::move(x));
     return list;
   }
 
-  Result<std::vector<int>> solution(const std::vector<int>& members, const std::vector<Sum>& sums) {
+  /// Divisions and sums as they are; even sums where those allow them.
+  Result<std::vector<int>> solution(const std::vector<int>& members, const std::vector<Sum>& sums,
+                                    const std::vector<Even>& evens) {
+    std::set<int> held;
+    for (int c : members)
+      if (m_classes[static_cast<std::size_t>(c)].fixed > 0) held.insert(c);
+    const std::vector<char> all(sums.size(), 1);
+    if (!evens.empty())
+      if (auto r = solve(m_classes, members, sums, held, all, evens); !r.empty()) return r;
+    auto r = withoutEvens(members, sums);
+    if (!r || evens.empty()) return r;
+    std::erase_if(held, [&](int c) {
+      const auto at = std::find(members.begin(), members.end(), c) - members.begin();
+      return (*r)[static_cast<std::size_t>(at)] != m_classes[static_cast<std::size_t>(c)].fixed; // was let go
+    });
+    std::vector<Even> kept, ordered = evens;
+    std::stable_partition(ordered.begin(), ordered.end(), [](const Even& e) { return e.needed; });
+    for (const Even& e : ordered) {
+      kept.push_back(e);
+      if (auto some = solve(m_classes, members, sums, held, all, kept); !some.empty()) {
+        r = std::move(some);
+        continue;
+      }
+      kept.pop_back();
+      if (!e.needed) continue;
+      Problem p = Problem::of("count.odd", "a face gets some triangles among its quadrilaterals")
+                      .as(Severity::Warning)
+                      .firstAt({m_part.faces[static_cast<std::size_t>(e.face)].center}, m_part.unit)
+                      .because("its edges are divided into an odd number of elements, or into too few")
+                      .advise("divide them into an even number together");
+      p.faces = {e.face};
+      m_said.push_back(std::move(p));
+    }
+    return r;
+  }
+
+  Result<std::vector<int>> withoutEvens(const std::vector<int>& members, const std::vector<Sum>& sums) {
     std::set<int> held;
     for (int c : members)
       if (m_classes[static_cast<std::size_t>(c)].fixed > 0) held.insert(c);
@@ -377,9 +492,9 @@ private:
 } // namespace
 
 Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
-                                    const std::vector<EqualSums>& sums, const std::vector<int>& given,
-                                    std::vector<Problem>& said) {
-  auto r = Counts(part, size, divisions, sums, given, said).run();
+                                    const std::vector<EqualSums>& sums, const std::vector<EvenSum>& evens,
+                                    const std::vector<int>& given, std::vector<Problem>& said) {
+  auto r = Counts(part, size, divisions, sums, evens, given, said).run();
   glp_free_env(); // what the solver keeps for each thread would be lost with it
   return r;
 }

@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/plan/plan.h"
+#include <map>
+#include <set>
 #include <utility>
 
 namespace tess {
 namespace {
 
 constexpr const char* kWords[kFills] = {"tetrahedra", "mapped", "swept"};
+constexpr const char* kAcrossWords[kAcross] = {"", "quads", "mostly quads", "triangles"};
 
 EqualSums equalSums(const EdgeChain& a, const EdgeChain& b, int face) {
   EqualSums r;
@@ -40,10 +43,36 @@ Problem notFilled(const Part& part, int body, Fill wish, const Fit& fit) {
 
 const char* fillName(Fill fill) { return kWords[static_cast<int>(fill)]; }
 std::vector<std::string> fillNames() { return {std::begin(kWords), std::end(kWords)}; }
+std::vector<std::string> fillWords() {
+  std::vector<std::string> r = fillNames();
+  r.emplace_back(kBestFill);
+  return r;
+}
 std::optional<Fill> fillByName(std::string_view word) {
   for (int k = 0; k < kFills; ++k)
     if (word == kWords[k]) return static_cast<Fill>(k);
   return {};
+}
+
+const char* acrossName(Across across) { return kAcrossWords[static_cast<int>(across)]; }
+std::vector<std::string> acrossNames() { return {std::begin(kAcrossWords) + 1, std::end(kAcrossWords)}; }
+std::optional<Across> acrossByName(std::string_view word) {
+  for (int k = 0; k < kAcross; ++k)
+    if (word == kAcrossWords[k]) return static_cast<Across>(k);
+  return {};
+}
+
+BodyFits bodyFits(const Part& part, int body, std::span<const Filler* const> fillers) {
+  BodyFits r;
+  for (const Filler* f : fillers) {
+    Fit fit = f->fit(part, body);
+    if (fit.fits)
+      r.fits.push_back(f->kind());
+    else
+      r.others.push_back({f->kind(), std::move(fit.why), std::move(fit.faces), std::move(fit.places)});
+  }
+  r.fits.push_back(Fill::Tetrahedra);
+  return r;
 }
 
 namespace {
@@ -62,13 +91,19 @@ public:
     plan.faces.resize(m_part.faces.size());
     for (std::size_t f = 0; f < plan.faces.size(); ++f) plan.faces[f].given = givenAs(static_cast<int>(f)) != Given::No;
     // What leaves less choice comes first.
+    m_decided.assign(m_part.bodies.size(), 0);
+    for (std::size_t b = 0; b < m_part.bodies.size(); ++b)
+      if (wishOf(b).best) findFits(static_cast<int>(b));
     for (Fill fill : {Fill::Mapped, Fill::Swept, Fill::Tetrahedra})
       for (std::size_t b = 0; b < m_part.bodies.size(); ++b)
-        if (wishOf(b).fill == fill) decide(static_cast<int>(b));
+        if (!m_decided[b] && (wishOf(b).best || wishOf(b).fill == fill)) decide(static_cast<int>(b), fill);
     orderSweeps();
+    pave();
     for (std::size_t f = 0; f < m_part.faces.size(); ++f)
-      plan.faces[f].quads = plan.faces[f].mapped >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
+      plan.faces[f].quads =
+          plan.faces[f].mapped >= 0 || plan.faces[f].paved >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
     for (const Sweep& s : plan.sweeps) {
+      if (s.closed) continue;
       face(s.target).quads = face(s.source).quads;
       if (!face(s.source).quads && (tetrahedraBeside(s.source) || tetrahedraBeside(s.target)))
         plan.bodies[static_cast<std::size_t>(s.body)].why += ", with triangles at the tetrahedra beside it";
@@ -91,6 +126,10 @@ private:
   const std::vector<std::string>& m_given;
   std::vector<Problem>& m_said;
   MeshPlan plan;
+  std::vector<char> m_decided; ///< per body
+  std::map<int, std::vector<std::pair<Fill, Fit>>>
+      m_own;                     ///< of bodies that get what fits best: what they are by themselves
+  std::vector<PavedFace> m_ends; ///< of all sweeps
 
   FacePlan& face(int f) { return plan.faces[static_cast<std::size_t>(f)]; }
   Given givenAs(int f) const {
@@ -99,31 +138,70 @@ private:
 
   FillWish wishOf(std::size_t body) const { return body < m_wishes.fills.size() ? m_wishes.fills[body] : FillWish{}; }
 
-  void decide(int body) {
+  const Filler* fillerFor(Fill fill) const {
+    const auto it =
+        std::find_if(m_fillers.begin(), m_fillers.end(), [&](const Filler* f) { return f->kind() == fill; });
+    return it == m_fillers.end() ? nullptr : *it;
+  }
+
+  void findFits(int body) {
+    auto& own = m_own[body];
+    if (m_part.bodies[static_cast<std::size_t>(body)].faces.empty()) return;
+    for (Fill fill : {Fill::Mapped, Fill::Swept})
+      if (const Filler* filler = fillerFor(fill)) own.emplace_back(fill, filler->fit(m_part, body));
+  }
+  /// Whether a body is known to get tetrahedra before its turn comes.
+  bool tetrahedraOnly(int body) const {
+    const auto b = static_cast<std::size_t>(body);
+    if (b < m_given.size() && !m_given[b].empty()) return true;
+    if (!wishOf(b).best) return wishOf(b).fill == Fill::Tetrahedra;
+    const auto& own = m_own.at(body);
+    return std::none_of(own.begin(), own.end(), [](const auto& x) { return x.second.fits; });
+  }
+
+  /// Decides a body as `fill`, unless it gets what fits best and that does not.
+  void decide(int body, Fill fill) {
     const auto b = static_cast<std::size_t>(body);
     BodyPlan& mine = plan.bodies[b];
     const FillWish wish = wishOf(b);
     mine.asked = wish.asked;
-    if (wish.fill == Fill::Tetrahedra) {
+    if (fill == Fill::Tetrahedra && !wish.best) {
       mine.why = wish.asked ? "as asked for" : "nothing else is asked for";
+      m_decided[b] = 1;
       return;
     }
-    const auto filler =
-        std::find_if(m_fillers.begin(), m_fillers.end(), [&](const Filler* f) { return f->kind() == wish.fill; });
-    if (m_part.bodies[b].faces.empty() || filler == m_fillers.end()) return;
+    const Filler* filler = fillerFor(fill);
     if (b < m_given.size() && !m_given[b].empty()) {
       mine.why = m_given[b];
+      m_decided[b] = 1;
       return;
     }
-    Fit fit = (*filler)->fit(m_part, body);
+    if (fill == Fill::Tetrahedra) { // of what it was tried for, the last reasons stand
+      mine.why = mine.why.empty() ? "nothing else fits" : mine.why;
+      m_decided[b] = 1;
+      return;
+    }
+    if (m_part.bodies[b].faces.empty() || !filler) return;
+    Fit fit;
+    if (wish.best) {
+      for (auto& [kind, own] : m_own.at(body))
+        if (kind == fill) fit = own;
+    } else
+      fit = filler->fit(m_part, body);
     if (fit.fits) chooseWay(body, fit);
     if (!fit.fits) {
-      mine.why = "not " + std::string(fillName(wish.fill)) + ", since " + fit.why;
-      m_said.push_back(notFilled(m_part, body, wish.fill, fit));
+      if (wish.best) {
+        mine.why += (mine.why.empty() ? "not " : "; not ") + std::string(fillName(fill)) + ", since " + fit.why;
+        return;
+      }
+      mine.why = "not " + std::string(fillName(fill)) + ", since " + fit.why;
+      m_said.push_back(notFilled(m_part, body, fill, fit));
+      m_decided[b] = 1;
       return;
     }
-    mine.fill = wish.fill;
-    mine.why = "as asked for";
+    m_decided[b] = 1;
+    mine.fill = fill;
+    mine.why = wish.best ? "the best that fits" : "as asked for";
     take(body, fit);
   }
 
@@ -135,7 +213,7 @@ private:
   /// Whether they are wished for there.
   bool tetrahedraAt(int f, int body) const {
     for (int b : m_part.faces[static_cast<std::size_t>(f)].bodies)
-      if (b >= 0 && b != body && wishOf(static_cast<std::size_t>(b)).fill == Fill::Tetrahedra) return true;
+      if (b >= 0 && b != body && tetrahedraOnly(b)) return true;
     return false;
   }
 
@@ -177,9 +255,12 @@ private:
         return refuse(fit, f.face,
                       "body " + quoted(m_part, have.decidedBy) + " needs other corners of the face between the two");
     }
-    if (!fit.sweep) return;
+    if (!fit.sweep || fit.sweep->closed) return;
     auto free = [&](int f) { return face(f).mapped < 0 && !face(f).given && !face(f).copied; };
-    if (!free(fit.sweep->target)) std::swap(fit.sweep->source, fit.sweep->target);
+    if (!free(fit.sweep->target)) {
+      std::swap(fit.sweep->source, fit.sweep->target);
+      std::swap(fit.sweep->feet, fit.sweep->heads);
+    }
     if (!free(fit.sweep->target))
       return refuse(fit, fit.sweep->target, "the meshes of both of its ends are decided by neighbours");
     // Carried on and on, a mesh must not come back to where it began.
@@ -209,7 +290,13 @@ private:
       if (f.ring) plan.sums.push_back({{ringUnknown(m_part, f.face)}, {ringUnknown(m_part, f.face)}, f.face});
     }
     plan.sums.insert(plan.sums.end(), fit.sums.begin(), fit.sums.end());
-    if (!fit.sweep) return;
+    plan.evens.insert(plan.evens.end(), fit.evens.begin(), fit.evens.end());
+    if (fit.sweep && fit.sweep->closed) {
+      plan.sweeps.push_back(*fit.sweep);
+      plan.sweeps.back().body = body;
+    }
+    if (!fit.sweep || fit.sweep->closed) return;
+    m_ends.insert(m_ends.end(), fit.ends.begin(), fit.ends.end());
     face(fit.sweep->source).source = true;
     face(fit.sweep->target).copied = true;
     decided(face(fit.sweep->source));
@@ -218,12 +305,71 @@ private:
     plan.sweeps.back().body = body;
   }
 
+  /// Faces whose own mesh is carried on get quadrilaterals, so that layers are hexahedra: unless triangles are asked
+  /// for, or lie better beside tetrahedra.
+  void pave() {
+    for (const Sweep& first : plan.sweeps) {
+      if (first.closed) continue;
+      FacePlan& f = face(first.source);
+      if (f.copied || f.mapped >= 0 || f.given || f.paved >= 0) continue;
+      const auto end =
+          std::find_if(m_ends.begin(), m_ends.end(), [&](const PavedFace& p) { return p.face == first.source; });
+      if (end == m_ends.end()) continue;
+      // All bodies that its mesh runs through.
+      std::set<int> faces{first.source};
+      Across across = Across::ByItself;
+      for (const Sweep& s : plan.sweeps) { // sources come before what is carried on from them
+        if (!faces.count(s.source)) continue;
+        faces.insert(s.target);
+        const Across mine = wishOf(static_cast<std::size_t>(s.body)).across;
+        if (across == Across::ByItself) across = mine;
+      }
+      if (across == Across::ByItself &&
+          std::any_of(faces.begin(), faces.end(), [&](int x) { return tetrahedraBeside(x); }))
+        across = Across::Triangles;
+      if (across == Across::Triangles) continue;
+      f.paved = static_cast<int>(plan.paved.size());
+      plan.paved.push_back(*end);
+      plan.paved.back().all = across != Across::MostlyQuads;
+      if (plan.paved.back().all)
+        for (const auto& loop : end->loops) {
+          EvenSum even;
+          even.face = end->face;
+          for (const auto& step : loop) even.edges.push_back(step.edge);
+          if (loop.size() == 1) even.least = 8; // a round hole
+          plan.evens.push_back(std::move(even));
+          betweenCorners(loop, end->face);
+        }
+    }
+  }
+
+  /// Even counts between sharp corners, too: a side that is every second node's then ends at them.
+  void betweenCorners(const EdgeChain& loop, int f) {
+    constexpr double kSharp = 0.8; // cosine
+    const std::size_t n = loop.size();
+    auto sharp = [&](std::size_t k) {
+      return wayOf(m_part, loop[(k + n - 1) % n], true).dot(wayOf(m_part, loop[k], false)) < kSharp;
+    };
+    std::size_t first = 0;
+    while (first < n && !sharp(first)) ++first;
+    for (std::size_t k = 0; k < n && first < n; ++k) {
+      const std::size_t i = (first + k) % n;
+      if (k == 0 || sharp(i)) {
+        plan.evens.emplace_back();
+        plan.evens.back().face = f;
+        plan.evens.back().least = 2;
+        plan.evens.back().needed = false;
+      }
+      plan.evens.back().edges.push_back(loop[i].edge);
+    }
+  }
+
   void orderSweeps() {
     std::vector<Sweep> ordered;
     while (!plan.sweeps.empty()) {
       const auto next = std::find_if(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& s) {
         return std::none_of(plan.sweeps.begin(), plan.sweeps.end(),
-                            [&](const Sweep& other) { return other.target == s.source; });
+                            [&](const Sweep& other) { return s.source >= 0 && other.target == s.source; });
       });
       ordered.push_back(*next); // there is one, as nothing comes back to where it began
       plan.sweeps.erase(next);

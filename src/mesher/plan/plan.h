@@ -15,8 +15,11 @@ namespace tess {
 /// What fills a body.
 enum class Fill : std::uint8_t { Tetrahedra, Mapped, Swept };
 constexpr int kFills = 3;
-const char* fillName(Fill fill);                       ///< the word of the brief and of reports
-std::vector<std::string> fillNames();                  ///< all of them
+const char* fillName(Fill fill);      ///< the word of the brief and of reports
+std::vector<std::string> fillNames(); ///< all of them
+/// Word of the brief for what fits best: mapped, else swept, else tetrahedra.
+constexpr const char* kBestFill = "best";
+std::vector<std::string> fillWords();                  ///< of the brief: what fits best, and all names
 std::optional<Fill> fillByName(std::string_view word); ///< nothing for another word
 
 /// A face that is to get rows and columns of quadrilaterals: a way round its four sides, each of one edge or more.
@@ -31,11 +34,29 @@ struct MappedFace {
 /// Number of the unknown "rows of a ring" among those of edgeCounts().
 inline int ringUnknown(const Part& part, int face) { return static_cast<int>(part.edges.size()) + face; }
 
+/// What the ends of a swept body are made of. By itself: quadrilaterals, but triangles where tetrahedra lie beside one.
+enum class Across : std::uint8_t { ByItself, Quads, MostlyQuads, Triangles };
+constexpr int kAcross = 4;
+const char* acrossName(Across across);  ///< the word of the brief; empty for ByItself
+std::vector<std::string> acrossNames(); ///< but for that
+std::optional<Across> acrossByName(std::string_view word);
+
+/// A face of any shape that is to get quadrilaterals, or mostly such.
+struct PavedFace {
+  int face = -1;
+  bool all = true;              ///< quadrilaterals only; every loop gets an even count for it
+  std::vector<EdgeChain> loops; ///< each with the face to its left as seen from in front
+};
+
 /// A face whose mesh is carried through a body to the face at the other end, between walls of rows.
 struct Sweep {
   int body = -1;
   int source = -1, target = -1;
-  std::vector<int> walls;
+  std::vector<int> walls; ///< side by side and one over the other
+  std::vector<int> feet;  ///< per wall an edge of the side that looks to the source
+  std::vector<int> heads; ///< per wall one that looks to the target
+  /// The walls close on themselves, all of them rings: a profile runs once round and there are no ends.
+  bool closed = false;
 };
 
 /// A filler's answer to "does this body fit?", and what it needs of the body's faces where it does.
@@ -46,7 +67,9 @@ struct Fit {
   std::vector<Vec3> places;
   std::vector<MappedFace> mapped; ///< one per face of the body that must be so
   std::vector<EqualSums> sums;    ///< what else the counts must fulfil
+  std::vector<EvenSum> evens;     ///< likewise, where they can
   std::optional<Sweep> sweep;     ///< its ends may be exchanged
+  std::vector<PavedFace> ends;    ///< the two ends of the sweep, of which one may get quadrilaterals of its own
   std::vector<Fit> others;        ///< further ways that fit, where neighbours do not allow this one; best first
 };
 
@@ -64,7 +87,8 @@ struct BodyPlan {
   std::string why;    ///< of what was decided, in words
 };
 struct FacePlan {
-  int mapped = -1;    ///< index into MeshPlan::mapped; -1: triangles
+  int mapped = -1;    ///< index into MeshPlan::mapped
+  int paved = -1;     ///< index into MeshPlan::paved; both -1: triangles
   int decidedBy = -1; ///< body whose filler needs that
   std::string why;
   int tetSide = 0;     ///< side on which tetrahedra meet its quadrilaterals: 1 in front, -1 behind, 0 none
@@ -72,13 +96,15 @@ struct FacePlan {
   bool source = false; ///< its mesh is carried to another face
   bool copied = false; ///< its mesh is carried here from another face
   bool quads = false;  ///< it has quadrilaterals
-  bool frozen() const { return mapped >= 0 || given || source || copied; }
+  bool frozen() const { return mapped >= 0 || paved >= 0 || given || source || copied; }
 };
 struct MeshPlan {
   std::vector<BodyPlan> bodies;
   std::vector<FacePlan> faces;
   std::vector<MappedFace> mapped;
+  std::vector<PavedFace> paved;
   std::vector<EqualSums> sums; ///< what counts along edges must fulfil
+  std::vector<EvenSum> evens;  ///< likewise, where they can
   std::vector<Sweep> sweeps;   ///< in an order in which every source is there before it is carried on
   Bridging bridging;
   EdgeDivisions divisions;
@@ -90,7 +116,7 @@ struct MeshPlan {
   bool takesMesh(int face) const {
     if (faces.empty()) return false;
     const FacePlan& f = faces[static_cast<std::size_t>(face)];
-    return f.mapped >= 0 || f.given || f.copied;
+    return f.mapped >= 0 || f.paved >= 0 || f.given || f.copied;
   }
   bool structured(int body) const {
     return !bodies.empty() && bodies[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
@@ -102,6 +128,10 @@ struct FillWish {
   Fill fill = Fill::Tetrahedra;
   bool asked = false;
   int rule = -1;
+  bool best = false; ///< whatever fits best instead of `fill`: mapped, else swept, else tetrahedra
+  Across across = Across::ByItself;
+  /// Whether a body that came out so is what was wished for.
+  bool metBy(Fill made) const { return best || made == fill; }
 };
 
 /// All that the brief wants besides sizes.
@@ -113,6 +143,19 @@ struct MeshWishes {
   std::vector<Given> givenFaces = {}; ///< per part face: whether its mesh is there already; empty: none is
   std::vector<int> givenCounts = {};  ///< per part edge: elements of those of given faces, else 0; empty: none
 };
+
+/// What a body can be by itself, whatever its neighbours are.
+struct BodyFits {
+  std::vector<Fill> fits; ///< tetrahedra always
+  struct Not {
+    Fill fill;
+    std::string why;
+    std::vector<int> faces;
+    std::vector<Vec3> places;
+  };
+  std::vector<Not> others; ///< what it cannot be
+};
+BodyFits bodyFits(const Part& part, int body, std::span<const Filler* const> fillers);
 
 /// A body that does not fit its wish gets tetrahedra, with the
 /// reason as a finding in `said`. `given`: reasons why bodies get tetrahedra whatever is wished, empty where they do

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/structured/swept.h"
+#include <cmath>
+#include <deque>
 #include <map>
 #include <set>
 
@@ -17,8 +19,177 @@ struct Hindrance {
 struct Way {
   Sweep sweep;
   std::vector<MappedFace> walls;
-  bool flat = false; ///< both ends are planes
-  double ends = 0;   ///< area of source and target
+  std::vector<std::vector<int>> heights; ///< per loop of the source: unknowns that add up to it
+  bool flat = false;                     ///< both ends are planes
+  double ends = 0;                       ///< area of source and target
+};
+
+/// Puts walls round a source, side by side and one over the other, until nothing but ends is left.
+class Walls {
+public:
+  Walls(const Part& part, int body, const BodyLoops& loops, int source) : m_part(part), m_body(body), m_loops(loops) {
+    below.insert(source);
+  }
+  std::map<int, MappedFace> walls; ///< side 0 looks to the source, side 2 to the target
+  std::set<int> below, above;      ///< ends
+  std::string why;                 ///< where it does not come out
+  int hinders = -1;
+
+  bool build(const std::vector<EdgeChain>& around) {
+    const int source = *below.begin();
+    for (const auto& loop : around)
+      for (const auto& step : loop) {
+        const int w = m_loops.across(source, step.edge);
+        if (w < 0) return fail(source, "more than two of its faces meet at an edge");
+        if (!place(w, step.edge, 0)) return false;
+      }
+    while (!m_todo.empty()) {
+      const int w = m_todo.front();
+      m_todo.pop_front();
+      if (!spread(w)) return false;
+    }
+    return true;
+  }
+
+  /// Edges and rings whose counts add up to the height over an edge of the source.
+  std::vector<int> height(int edge) const {
+    std::vector<int> r;
+    int w = m_loops.across(*below.begin(), edge);
+    for (auto it = walls.find(w); it != walls.end() && r.size() <= m_part.edges.size();) {
+      const MappedFace& m = it->second;
+      if (m.ring)
+        r.push_back(ringUnknown(m_part, m.face));
+      else
+        for (const auto& s : m.sides[1]) r.push_back(s.edge);
+      it = walls.find(m_loops.across(m.face, m.sides[2].front().edge));
+    }
+    return r;
+  }
+
+private:
+  const Part& m_part;
+  int m_body;
+  const BodyLoops& m_loops;
+  std::deque<int> m_todo;
+
+  bool fail(int face, std::string reason) {
+    why = std::move(reason);
+    hinders = face;
+    return false;
+  }
+
+  /// Makes a face a wall that has an edge on its side `role`: 0 to 3 as in MappedFace.
+  bool place(int face, int edge, std::size_t role) {
+    if (below.count(face) || above.count(face)) return fail(face, "a face is an end and a wall");
+    auto on = [&](const EdgeChain& side) {
+      return std::any_of(side.begin(), side.end(), [&](const EdgeStep& s) { return s.edge == edge; });
+    };
+    if (const auto it = walls.find(face); it != walls.end())
+      return on(it->second.sides[role]) || fail(face, "a wall runs along it and up");
+    MappedFace m;
+    if (!sides(face, m)) return false;
+    std::size_t k = 0;
+    while (k < 4 && !on(m.sides[k])) ++k;
+    if (k == 4) return fail(face, "the edges of a wall form no plain loops");
+    if (m.ring) {
+      if (role % 2) return fail(face, "a wall that closes on itself has another one beside it");
+      if (k != role) std::swap(m.sides[0], m.sides[2]);
+    } else {
+      std::rotate(m.sides.begin(), m.sides.begin() + static_cast<std::ptrdiff_t>((k + 4 - role) % 4), m.sides.end());
+      for (std::size_t j = 0; j < 4; ++j) m.corners[j] = startOf(m_part, m.sides[j].front());
+    }
+    walls.emplace(face, std::move(m));
+    m_todo.push_back(face);
+    return true;
+  }
+
+  /// What lies round a wall.
+  bool spread(int face) {
+    const MappedFace m = walls.at(face);
+    for (std::size_t k = 0; k < 4; ++k)
+      for (const auto& step : m.sides[k]) {
+        const int x = m_loops.across(face, step.edge);
+        if (x < 0) return fail(face, "more than two of its faces meet at an edge");
+        // Of the same edge on the face across: faces that are seen from inside have left and right exchanged.
+        const std::size_t role = k % 2 && leaves(face) != leaves(x) ? k : (k + 2) % 4;
+        if (k % 2) {
+          if (!place(x, step.edge, role)) return false;
+          continue;
+        }
+        auto& ends = k == 0 ? below : above;
+        if (ends.count(x)) continue;
+        if (walls.count(x) || smooth(face, x, step.edge)) {
+          if (!place(x, step.edge, role)) return false;
+        } else if ((k == 0 ? above : below).count(x))
+          return fail(x, "walls that begin at one face do not end at one");
+        else
+          ends.insert(x);
+      }
+    return true;
+  }
+
+  /// Whether the face's normal leaves the body.
+  bool leaves(int face) const { return m_part.faces[static_cast<std::size_t>(face)].bodies[0] == m_body; }
+  Vec3 outward(int face, const Vec3& at) const {
+    const Vec3 n = m_part.shape->projectToFace(face, at).normal;
+    return leaves(face) ? n : Vec3(-n);
+  }
+  /// Whether a wall goes on beyond an edge.
+  bool smooth(int face, int other, int edge) const {
+    constexpr double kSmooth = 0.9; // cosine of 26 degrees
+    const auto& e = m_part.edges[static_cast<std::size_t>(edge)];
+    const Vec3 at = m_part.shape->edgePoint(edge, 0.5 * (e.t0 + e.t1));
+    return outward(face, at).dot(outward(other, at)) > kSmooth;
+  }
+
+  /// A face as four sides or as a ring.
+  bool sides(int face, MappedFace& m) {
+    const auto loops = m_loops.loops(face);
+    if (!loops) return fail(face, "the edges of a wall form no plain loops");
+    m.face = face;
+    if (loops->size() == 2) {
+      m.ring = true;
+      m.corners = {-1, -1, -1, -1};
+      m.sides[0] = loops->front();
+      m.sides[2] = loops->back();
+      return true;
+    }
+    if (loops->size() != 1) return fail(face, loops->empty() ? "a wall has no edges" : "a wall has holes");
+    auto chains = m_loops.chains(face, loops->front());
+    if (chains.size() != 4) chains = betweenCorners(face, loops->front());
+    if (chains.size() != 4)
+      return fail(face, "a wall has " + std::to_string(chains.size()) +
+                            (chains.size() == 1 ? " side, not four" : " sides, not four"));
+    for (std::size_t k = 0; k < 4; ++k) {
+      m.sides[k] = chains[k];
+      m.corners[k] = startOf(m_part, chains[k].front());
+    }
+    return true;
+  }
+
+  /// A loop cut where it turns sharply to its left, as its face sees it.
+  std::vector<EdgeChain> betweenCorners(int face, const EdgeChain& loop) const {
+    constexpr double kCorner = 0.8; // rad
+    const std::size_t n = loop.size();
+    std::vector<char> corner(n, 0);
+    for (std::size_t k = 0; k < n; ++k) {
+      const Vec3 in = wayOf(m_part, loop[(k + n - 1) % n], true), out = wayOf(m_part, loop[k], false),
+                 normal =
+                     m_part.shape
+                         ->projectToFace(face, m_part.points[static_cast<std::size_t>(startOf(m_part, loop[k]))].at)
+                         .normal;
+      corner[k] = std::atan2(in.cross(out).dot(normal), in.dot(out)) > kCorner;
+    }
+    const std::size_t first = static_cast<std::size_t>(std::find(corner.begin(), corner.end(), 1) - corner.begin());
+    if (first == n) return {loop};
+    std::vector<EdgeChain> r;
+    for (std::size_t k = 0; k < n; ++k) {
+      const std::size_t i = (first + k) % n;
+      if (corner[i]) r.emplace_back();
+      r.back().push_back(loop[i]);
+    }
+    return r;
+  }
 };
 
 class Finder {
@@ -42,6 +213,7 @@ public:
     }
     Fit fit;
     if (ways.empty()) {
+      if (closes(fit)) return fit;
       fit.why = "no two of its faces have walls of four sides, or rings, all round between them: " + least.why;
       if (least.face >= 0) {
         fit.faces = {least.face};
@@ -65,16 +237,62 @@ private:
     fit.fits = true;
     fit.mapped = std::move(way.walls);
     fit.sweep = std::move(way.sweep);
+    for (int end : {fit.sweep->source, fit.sweep->target}) fit.ends.push_back({end, true, *m_around.at(end)});
     // All walls are as many rows high.
-    auto height = [&](const MappedFace& w) {
-      if (w.ring) return std::vector<int>{ringUnknown(m_part, w.face)};
-      std::vector<int> r;
-      for (const auto& s : w.sides[1]) r.push_back(s.edge);
-      return r;
-    };
-    for (std::size_t k = 1; k < fit.mapped.size(); ++k)
-      fit.sums.push_back({height(fit.mapped[0]), height(fit.mapped[k]), fit.mapped[k].face});
+    for (std::size_t k = 1; k < way.heights.size(); ++k)
+      fit.sums.push_back(EqualSums{way.heights[0], way.heights[k], fit.sweep->source});
     return fit;
+  }
+
+  /// Whether all faces are rings that lie round a closed profile, or several: a body of full revolution without ends.
+  bool closes(Fit& fit) const {
+    for (int f : faces()) {
+      const auto& loops = m_around.at(f);
+      if (!loops || loops->size() != 2) return false;
+      for (const auto& loop : *loops) {
+        const auto chains = m_loops.chains(f, loop);
+        if (chains.size() != 1 || m_loops.across(f, loop.front().edge) < 0) return false;
+      }
+    }
+    Sweep sweep;
+    sweep.closed = true;
+    std::set<int> left(faces().begin(), faces().end());
+    while (!left.empty()) { // one profile after the other
+      const int first = *left.begin();
+      EvenSum even;
+      even.face = first;
+      int face = first, end = 0; // of the two loops the one that leads on
+      do {
+        if (!left.erase(face)) return false;
+        const auto& loops = *m_around.at(face);
+        MappedFace m;
+        m.face = face;
+        m.ring = true;
+        m.corners = {-1, -1, -1, -1};
+        m.sides[0] = loops[static_cast<std::size_t>(1 - end)];
+        m.sides[2] = loops[static_cast<std::size_t>(end)];
+        sweep.walls.push_back(face);
+        sweep.feet.push_back(m.sides[0].front().edge);
+        sweep.heads.push_back(m.sides[2].front().edge);
+        even.edges.push_back(ringUnknown(m_part, face));
+        const int edge = m.sides[2].front().edge;
+        fit.mapped.push_back(std::move(m));
+        face = m_loops.across(face, edge);
+        const auto& next = *m_around.at(face);
+        auto on = [&](const EdgeChain& loop) {
+          return std::any_of(loop.begin(), loop.end(), [&](const EdgeStep& s) { return s.edge == edge; });
+        };
+        if (on(next[0]) == on(next[1])) return false;
+        end = on(next[0]) ? 1 : 0;
+      } while (face != first);
+      if (even.edges.size() < 2) return false;
+      fit.evens.push_back(even);
+      for (int unknown : even.edges) // sides between corners of the profile
+        fit.evens.push_back({{unknown}, 2, even.face, false});
+    }
+    fit.fits = true;
+    fit.sweep = std::move(sweep);
+    return true;
   }
 
   const Part& m_part;
@@ -85,76 +303,33 @@ private:
   const std::vector<int>& faces() const { return m_part.bodies[static_cast<std::size_t>(m_body)].faces; }
   double area(int f) const { return m_part.faces[static_cast<std::size_t>(f)].area; }
   bool flat(int f) const { return m_part.faces[static_cast<std::size_t>(f)].kind == SurfaceKind::Plane; }
-  int across(int face, const EdgeChain& chain) const { return m_loops.across(face, chain.front().edge); }
 
   Hindrance tryFrom(int source, Way& way) const {
     const auto& loops = m_around.at(source);
     if (!loops || loops->empty()) return {"the edges of a face form no plain loops", source, 0};
-    std::set<int> walls;
-    for (const auto& loop : *loops)
-      for (const auto& chain : m_loops.chains(source, loop)) {
-        const int w = across(source, chain);
-        if (w < 0) return {"more than two of its faces meet at an edge", source, walls.size()};
-        if (w == source || !walls.insert(w).second)
-          return {"a face meets another one along two stretches", source, walls.size()};
-      }
-    int target = -1;
-    for (int w : walls) {
-      MappedFace m;
-      int top = -1;
-      if (std::string why = wall(w, source, walls, m, top); !why.empty()) return {std::move(why), w, way.walls.size()};
-      if (top == source || walls.count(top) || (target >= 0 && top != target))
-        return {"walls that begin at one face do not end at one", w, way.walls.size()};
-      target = top;
-      way.walls.push_back(std::move(m));
-    }
-    if (faces().size() != walls.size() + 2)
-      return {"it has more faces than two ends and the walls between them", target, way.walls.size()};
+    Walls walls(m_part, m_body, m_loops, source);
+    if (!walls.build(*loops)) return {walls.why, walls.hinders, walls.walls.size()};
+    if (walls.below.size() > 1 || walls.above.size() != 1)
+      return {"walls that begin at one face do not end at one",
+              walls.above.empty() ? *walls.below.rbegin() : *walls.above.rbegin(), walls.walls.size()};
+    const int target = *walls.above.begin();
+    if (faces().size() != walls.walls.size() + 2)
+      return {"it has more faces than two ends and the walls between them", target, walls.walls.size()};
     const auto& ends = m_around.at(target);
-    if (!ends || ends->size() != loops->size()) return {"its two ends have different loops", target, way.walls.size()};
+    if (!ends || ends->size() != loops->size())
+      return {"its two ends have different loops", target, walls.walls.size()};
     way.sweep.source = source;
     way.sweep.target = target;
-    way.sweep.walls.assign(walls.begin(), walls.end());
+    for (const auto& loop : *loops) way.heights.push_back(walls.height(loop.front().edge));
+    for (auto& [face, m] : walls.walls) {
+      way.sweep.walls.push_back(face);
+      way.sweep.feet.push_back(m.sides[0].front().edge);
+      way.sweep.heads.push_back(m.sides[2].front().edge);
+      way.walls.push_back(std::move(m));
+    }
     way.ends = area(source) + area(target);
     way.flat = flat(source) && flat(target);
     return {};
-  }
-
-  /// A wall as rows between the source and the face `top`, or why it is none.
-  std::string wall(int face, int source, const std::set<int>& walls, MappedFace& m, int& top) const {
-    const auto& loops = m_around.at(face);
-    if (!loops) return "the edges of a wall form no plain loops";
-    m.face = face;
-    if (loops->size() == 2) {
-      const auto first = m_loops.chains(face, loops->front()), second = m_loops.chains(face, loops->back());
-      if (first.size() != 1 || second.size() != 1) return "a wall with a hole meets several faces at one end";
-      const bool begins = across(face, first.front()) == source;
-      if (!begins && across(face, second.front()) != source) return "a wall with a hole does not begin at the end";
-      top = across(face, begins ? second.front() : first.front());
-      if (top < 0) return "more than two of its faces meet at an edge";
-      m.ring = true;
-      m.corners = {-1, -1, -1, -1};
-      m.sides[0] = begins ? loops->front() : loops->back();
-      m.sides[2] = begins ? loops->back() : loops->front();
-      return {};
-    }
-    if (loops->size() != 1) return "a wall has holes";
-    const auto chains = m_loops.chains(face, loops->front());
-    if (chains.size() != 4)
-      return "a wall has " + std::to_string(chains.size()) +
-             (chains.size() == 1 ? " side, not four" : " sides, not four");
-    std::size_t foot = 4;
-    for (std::size_t k = 0; k < 4; ++k)
-      if (across(face, chains[k]) == source) foot = k;
-    if (foot == 4) return "a wall does not begin at the end";
-    for (std::size_t k = 0; k < 4; ++k) {
-      m.sides[k] = chains[(foot + k) % 4];
-      m.corners[k] = startOf(m_part, m.sides[k].front());
-    }
-    top = across(face, m.sides[2]);
-    for (std::size_t k : {1u, 3u})
-      if (!walls.count(across(face, m.sides[k]))) return "a wall does not meet the next one";
-    return top < 0 ? "more than two of its faces meet at an edge" : std::string();
   }
 };
 

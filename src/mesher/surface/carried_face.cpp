@@ -3,6 +3,7 @@
 #include "base/predicates.h"
 #include <Eigen/SparseCholesky>
 #include <map>
+#include <numeric>
 #include <set>
 #include <unordered_map>
 
@@ -31,6 +32,16 @@ Pattern::Pattern(const SurfaceMesh& mesh, int face, const std::vector<int>& boun
   for (std::size_t i = 0; i < mesh.triangles.size(); ++i)
     if (const auto& t = mesh.triangles[i]; mesh.face[i] == face && !halves[i])
       m_triangles.push_back({of(t[0]), of(t[1]), of(t[2])});
+  prepare();
+}
+
+Pattern::Pattern(const FaceCells& cells)
+    : m_nodes(cells.points.size()), m_boundary(cells.rim), m_triangles(cells.triangles), m_quads(cells.quads) {
+  std::iota(m_nodes.begin(), m_nodes.end(), 0);
+  prepare();
+}
+
+void Pattern::prepare() {
   std::vector<std::set<int>> around(m_nodes.size());
   std::set<std::array<int, 2>> once;
   auto join = [&](int a, int b) {
@@ -103,53 +114,55 @@ std::vector<Vec3> Pattern::carried(const std::vector<Vec3>& from, const std::vec
 }
 
 Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh) {
-  std::set<int> onSource;
-  for (int e : part.faces[static_cast<std::size_t>(sweep.source)].edges)
-    for (int v : mesh.edgeNodes[static_cast<std::size_t>(e)]) onSource.insert(v);
-  std::map<int, std::vector<int>> byFoot;
-  std::size_t height = 0;
+  // The node over each node, through walls that stand one over the other.
+  std::unordered_map<int, int> up;
   for (const auto& rows : mesh.faceRows) {
-    if (std::find(sweep.walls.begin(), sweep.walls.end(), rows.face) == sweep.walls.end()) continue;
-    // The side of the rows that lies on the source; a corner may, but no other whole side does.
-    auto along = [&](int side, int i) {
+    const auto wall = std::find(sweep.walls.begin(), sweep.walls.end(), rows.face);
+    if (wall == sweep.walls.end()) continue;
+    const auto k = static_cast<std::size_t>(wall - sweep.walls.begin());
+    const auto& foot = mesh.edgeNodes[static_cast<std::size_t>(sweep.feet[k])];
+    // Node i along a side of the rows, and j steps from it across.
+    auto from = [&](int side, int i, int j) {
       switch (side) {
       case 0:
-        return std::pair{i, 0};
+        return rows.at(i, j);
       case 1:
-        return std::pair{rows.ni, i};
+        return rows.at(rows.ni - j, i);
       case 2:
-        return std::pair{i, rows.nj};
+        return rows.at(i, rows.nj - j);
       default:
-        return std::pair{0, i};
+        return rows.at(j, i);
       }
     };
-    int foot = -1;
-    for (int side = 0; side < (rows.ring ? 3 : 4) && foot < 0; side += rows.ring ? 2 : 1) {
+    int found = -1;
+    for (int side = 0; side < (rows.ring ? 3 : 4) && found < 0; side += rows.ring ? 2 : 1) {
       const int n = side % 2 ? rows.nj : rows.ni;
-      bool all = true;
-      for (int i = 0; i <= n && all; ++i) {
-        const auto [x, y] = along(side, i);
-        all = onSource.count(rows.at(x, y)) > 0;
+      for (int i = 0; i < n && found < 0; ++i) {
+        const int a = from(side, i, 0), b = from(side, i + 1, 0);
+        if ((a == foot[0] && b == foot[1]) || (a == foot[1] && b == foot[0])) found = side;
       }
-      if (all) foot = side;
     }
-    if (foot < 0) return {};
-    const int n = foot % 2 ? rows.nj : rows.ni, up = foot % 2 ? rows.ni : rows.nj;
-    if (height && static_cast<std::size_t>(up) + 1 != height) return {};
-    height = static_cast<std::size_t>(up) + 1;
-    for (int i = 0; i <= n; ++i) {
-      std::vector<int> column;
-      for (int j = 0; j <= up; ++j) {
-        const int k = foot == 1 || foot == 2 ? up - j : j;
-        column.push_back(foot % 2 ? rows.at(k, i) : rows.at(i, k));
+    if (found < 0) return {};
+    const int n = found % 2 ? rows.nj : rows.ni, height = found % 2 ? rows.ni : rows.nj;
+    for (int i = 0; i <= n; ++i)
+      for (int j = 0; j < height; ++j) {
+        const int a = from(found, i, j), b = from(found, i, j + 1);
+        if (const auto [it, fresh] = up.emplace(a, b); !fresh && it->second != b) return {};
       }
-      const auto [it, fresh] = byFoot.emplace(column.front(), column);
-      if (!fresh && it->second != column) return {};
-    }
   }
-  if (byFoot.size() != onSource.size()) return {};
+  std::set<int> onSource, onTarget;
+  for (const auto& [end, nodes] : {std::pair{sweep.source, &onSource}, {sweep.target, &onTarget}})
+    for (int e : part.faces[static_cast<std::size_t>(end)].edges)
+      for (int v : mesh.edgeNodes[static_cast<std::size_t>(e)]) nodes->insert(v);
   Columns r;
-  for (auto& [foot, column] : byFoot) r.push_back(std::move(column));
+  for (int foot : onSource) {
+    std::vector<int> column{foot};
+    for (auto it = up.find(foot); it != up.end() && column.size() <= up.size(); it = up.find(it->second))
+      column.push_back(it->second);
+    if (column.size() < 2 || !onTarget.count(column.back())) return {};
+    if (!r.empty() && column.size() != r.front().size()) return {};
+    r.push_back(std::move(column));
+  }
   return r;
 }
 

@@ -3,6 +3,7 @@
 // its area normal so that flat ones determine it (Knupp 1998; Roca & Sarrate 2010), and what the boundary deviates from
 // that spread inside by Laplace's equation.
 #pragma once
+#include "mesher/surface/smooth_face.h"
 #include "mesher/surface/surface.h"
 
 namespace tess {
@@ -12,6 +13,8 @@ class Pattern {
 public:
   /// `boundary`: nodes that will be told where they go.
   Pattern(const SurfaceMesh& mesh, int face, const std::vector<int>& boundary);
+  /// Of cells by themselves; nodes() counts their points.
+  explicit Pattern(const FaceCells& cells);
   ~Pattern();
   Pattern(Pattern&&) noexcept;
   const std::vector<int>& nodes() const { return m_nodes; } ///< numbers in the surface; those of the boundary first
@@ -30,6 +33,7 @@ private:
   std::vector<std::array<int, 4>> m_quads;
   std::vector<std::array<int, 2>> m_rim; ///< sides that one triangle or quadrilateral has, as it runs along them
   struct Laplace;
+  void prepare();
   std::unique_ptr<Laplace> m_laplace;
 };
 

@@ -42,16 +42,21 @@ void FacePatch::forgetCreases() {
   for (int v : onCrease) m_normal[static_cast<std::size_t>(v)] = Vec3::Zero();
 }
 
-void FacePatch::run() {
+void FacePatch::prepare() {
+  if (m_h.size() == g.points.size()) return;
   m_h.resize(g.points.size());
   m_normal.resize(g.points.size());
   m_askedAt = g.points;
   for (std::size_t i = 0; i < g.points.size(); ++i) {
     if ((i & 255) == 0) m_progress.check();
-    m_h[i] = m_size.at(g.points[i]);
+    m_h[i] = askedAt(g.points[i]);
     m_normal[i] = m_part.shape->projectToFace(m_face, g.points[i]).normal;
   }
   if (m_part.faceted) forgetCreases();
+}
+
+void FacePatch::run() {
+  prepare();
   unfold();
   for (int round = 0; round < 12; ++round) {
     m_progress.check();
@@ -147,7 +152,7 @@ bool FacePatch::tryHold(int v, const FaceProjection& to) {
   }
   g.points[static_cast<std::size_t>(v)] = to.point;
   m_normal[static_cast<std::size_t>(v)] = to.normal;
-  m_h[static_cast<std::size_t>(v)] = m_size.at(to.point);
+  m_h[static_cast<std::size_t>(v)] = askedAt(to.point);
   m_askedAt[static_cast<std::size_t>(v)] = to.point;
   m_held[static_cast<std::size_t>(v)] = 1;
   return true;
@@ -212,7 +217,7 @@ int FacePatch::anchor(const std::vector<FaceProjection>& places) {
     int seen = 0;
     for (const auto& p : todo) {
       if ((++seen & 63) == 0) m_progress.check();
-      double h = m_size.at(p.point);
+      double h = askedAt(p.point);
       Box around;
       around.add(p.point);
       around.grow(1.6 * h); // vertices may have moved since the tree was built
@@ -252,6 +257,41 @@ int FacePatch::anchor(const std::vector<FaceProjection>& places) {
   return count;
 }
 
+bool FacePatch::takeOut(const std::vector<int>& vertices) {
+  prepare();
+  std::vector<int> left = vertices;
+  for (bool any = true; any && !left.empty();) {
+    any = false;
+    std::erase_if(left, [&](int v) {
+      // Neighbours along the boundary.
+      std::vector<int> ends;
+      for (int t : g.starOf(v))
+        for (int w : g.tri(t))
+          if (w != v && g.isFeature(v, w) && std::find(ends.begin(), ends.end(), w) == ends.end()) ends.push_back(w);
+      if (ends.size() != 2) return false;
+      for (int w : ends) {
+        if (!g.canCollapse(v, w)) continue;
+        bool good = true;
+        for (int t : g.starOf(v)) {
+          if (g.has(t, w)) continue;
+          std::array<Vec3, 3> q;
+          for (std::size_t k = 0; k < 3; ++k) q[k] = g.pt(g.tri(t)[k] == v ? w : g.tri(t)[k]);
+          const Vec3 n = m_part.shape->projectToFace(m_face, (q[0] + q[1] + q[2]) / 3).normal;
+          good = good && triangleNormal(q[0], q[1], q[2]).dot(n) > 0.2;
+        }
+        if (!good) continue;
+        g.collapse(v, w);
+        any = true;
+        return true;
+      }
+      return false;
+    });
+    // What stays has its flat triangles turned away.
+    if (!left.empty()) flips(true);
+  }
+  return left.empty();
+}
+
 bool FacePatch::splitShared(int globalA, int globalB) {
   int a = -1, b = -1;
   for (std::size_t i = 0; i < globalId.size(); ++i) {
@@ -268,7 +308,7 @@ bool FacePatch::splitShared(int globalA, int globalB) {
 int FacePatch::splitAt(int a, int b, const FaceProjection& m) {
   int v = g.split(a, b, m.point, Dim::Face, m_face);
   globalId.push_back(-1);
-  m_h.push_back(m_size.at(m.point));
+  m_h.push_back(askedAt(m.point));
   m_askedAt.push_back(m.point);
   m_normal.push_back(m.normal);
   return v;
@@ -323,8 +363,7 @@ int FacePatch::splitLong(int round) {
     double l = (g.pt(a) - g.pt(b)).norm(),
            h = 0.5 * (m_h[static_cast<std::size_t>(a)] + m_h[static_cast<std::size_t>(b)]);
     double r = l / h;
-    if (l > 2 * h)
-      r = std::max(r, l / m_size.at(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
+    if (l > 2 * h) r = std::max(r, l / askedAt(0.5 * (g.pt(a) + g.pt(b)))); // ends may not see a small size in between
     if (r > 1.36) return r;
     // An edge that leaves the curved face by much must be split though it is short enough.
     if (curved && r > 0.5 && round > 1) {
@@ -501,7 +540,7 @@ void FacePatch::smooth() {
         // Size queries are dear; over a tenth of the size the field changes by a few per cent at most.
         auto& asked = m_askedAt[static_cast<std::size_t>(v)];
         if ((p - asked).norm() > 0.1 * m_h[static_cast<std::size_t>(v)]) {
-          m_h[static_cast<std::size_t>(v)] = m_size.at(p);
+          m_h[static_cast<std::size_t>(v)] = askedAt(p);
           asked = p;
         }
         break;

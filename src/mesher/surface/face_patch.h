@@ -19,12 +19,16 @@ public:
       : m_part(part), m_face(face), m_size(size), m_progress(progress) {}
   SurfaceGraph g;
   std::vector<int> globalId; ///< per local vertex, -1 for new ones
+  double coarser = 1;        ///< factor on the size asked for
   bool frozen = false;       ///< it gets rows of quadrilaterals instead: what the triangles are for is its edges
 
   void run();
   /// After run(): brings an inner vertex to each of the given places, holds it there from now on and remeshes once
   /// more. Places near the boundary or near one another are left out. Returns how many vertices are held.
   int anchor(const std::vector<FaceProjection>& places);
+  /// Before run(): takes vertices of the boundary out; their neighbours there are joined by straight sides. False where
+  /// the triangles do not allow that.
+  bool takeOut(const std::vector<int>& vertices);
   /// Splits inner edge (a, b), named by global ids; used when another face has the same edge.
   bool splitShared(int globalA, int globalB);
   int face() const { return m_face; }
@@ -46,6 +50,8 @@ private:
 
   bool held(int v) const { return static_cast<std::size_t>(v) < m_held.size() && m_held[static_cast<std::size_t>(v)]; }
   bool fixed(int v) const { return onBoundary(v) || held(v); }
+  void prepare();
+  double askedAt(const Vec3& p) const { return coarser * m_size.at(p); }
   Vec3 onFace(const Vec3& p) const { return m_part.shape->projectToFace(m_face, p).point; }
   /// A sharp edge that ends inside the face has the face on both sides, turned differently: its vertices have no normal
   /// that would suit both, and none (zero) from now on.

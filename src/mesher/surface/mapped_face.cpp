@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/mapped_face.h"
 #include "base/predicates.h"
+#include "mesher/surface/face_map.h"
+#include "mesher/surface/smooth_face.h"
 #include <cmath>
+#include <unordered_map>
 
 namespace tess {
 namespace {
@@ -99,7 +102,7 @@ public:
     }
     for (std::size_t i = 0; i < n; ++i) {
       // A cubic with both directions; an arc of a circle comes out as such, to a few parts in ten thousand.
-      const Vec3 &a = pt(low[i]), &b = pt(high[i]);
+      const Vec3 a = pt(low[i]), b = pt(high[i]); // copies: nodes are added below
       const double turn = std::acos(std::clamp(up[i].dot(-down[i]), -1.0, 1.0)), chord = (b - a).norm();
       const double length = turn > 1e-6 ? 2 * chord * std::tan(turn / 4) / std::sin(turn / 2) : chord;
       for (std::size_t j = 1; j < nj; ++j) {
@@ -116,19 +119,94 @@ public:
     return {};
   }
 
-  /// Quadrilaterals, and their triangles with the diagonal on the tetrahedra's side. A problem where one is folded.
-  std::optional<Problem> fill(int tetSide) {
+  /// Where a quadrilateral is folded.
+  std::optional<Vec3> folded() const {
     constexpr double kFolded = 0.1; // of the sine of a corner, as the face's normal sees it
     for (std::size_t j = 0; j < nj; ++j)
       for (std::size_t i = 0; i < ni; ++i) {
         const std::array<std::size_t, 4> id{place(i, j), place(i + 1, j), place(i + 1, j + 1), place(i, j + 1)};
-        std::array<int, 4> q{g.node[id[0]], g.node[id[1]], g.node[id[2]], g.node[id[3]]};
         for (std::size_t k = 0; k < 4; ++k) {
-          const Vec3 a = pt(q[(k + 1) % 4]) - pt(q[k]), b = pt(q[(k + 3) % 4]) - pt(q[k]);
-          if (a.cross(b).dot(m_normal[id[k]]) < kFolded * a.norm() * b.norm())
-            return unmapped(m_part, m_face.face, pt(q[k]), "rows of quadrilaterals fold on a face",
-                            "its edges turn too much for the space between them to be spanned from edge to edge");
+          const Vec3 &o = pt(g.node[id[k]]), a = pt(g.node[id[(k + 1) % 4]]) - o, b = pt(g.node[id[(k + 3) % 4]]) - o;
+          if (a.cross(b).dot(m_normal[id[k]]) < kFolded * a.norm() * b.norm()) return o;
         }
+      }
+    return {};
+  }
+
+  /// Lays the inner nodes along a map of the face instead. False where there is none.
+  bool layByMap() {
+    const FaceMap map = m_face.ring ? FaceMap(m_part, m_face.face, m_face.sides[0], m_face.sides[2])
+                                    : FaceMap(m_part, m_face.face, m_face.sides);
+    if (!map.good()) return false;
+    if (m_face.ring) {
+      turnFarEnd(map);
+      std::vector<std::array<double, 2>> ends;
+      for (std::size_t i = 0; i < ni; ++i) {
+        const double low = map.turnOf(pt(g.node[place(i, 0)]), 0), high = map.turnOf(pt(g.node[place(i, nj)]), 1);
+        ends.push_back({low, high + std::round(low - high)});
+      }
+      const std::vector<double> level = evenLevels(map, ends);
+      for (std::size_t j = 1; j < nj; ++j)
+        for (std::size_t i = 0; i < ni; ++i)
+          lay(i, j, map.at((1 - level[j]) * ends[i][0] + level[j] * ends[i][1], level[j]));
+      for (std::size_t j = 1; j < nj; ++j) m_normal[place(ni, j)] = m_normal[place(0, j)];
+      return true;
+    }
+    // Where the nodes of opposite sides stand, in between straight.
+    std::array<std::vector<double>, 4> s;
+    for (std::size_t k = 0; k < 4; ++k) {
+      const std::size_t n = k % 2 ? nj : ni;
+      std::vector<Vec3> p;
+      for (std::size_t q = 0; q <= n; ++q)
+        p.push_back(pt(g.node[k == 0 ? place(q, 0) : k == 1 ? place(ni, q) : k == 2 ? place(q, nj) : place(0, q)]));
+      s[k] = shares(p);
+    }
+    for (std::size_t j = 1; j < nj; ++j)
+      for (std::size_t i = 1; i < ni; ++i) {
+        const double du = s[2][i] - s[0][i], dv = s[1][j] - s[3][j], u = (s[0][i] + s[3][j] * du) / (1 - du * dv);
+        lay(i, j, map.at(u, s[3][j] + u * dv));
+      }
+    return true;
+  }
+
+  /// Moves the inner nodes until the worst corner is as good as it gets.
+  void smooth(const Progress& progress) {
+    FaceCells c;
+    std::unordered_map<int, int> id;
+    auto take = [&](std::size_t p) {
+      if (!id.emplace(g.node[p], static_cast<int>(c.points.size())).second) return;
+      c.points.push_back(pt(g.node[p]));
+      c.normals.push_back(m_normal[p]);
+    };
+    auto inner = [&](std::size_t i, std::size_t j) { return j > 0 && j < nj && (g.ring || (i > 0 && i < ni)); };
+    for (bool inside : {false, true}) {
+      if (inside) c.rim = c.points.size();
+      for (std::size_t j = 0; j <= nj; ++j)
+        for (std::size_t i = 0; i <= ni; ++i)
+          if (inner(i, j) == inside) take(place(i, j));
+    }
+    for (std::size_t j = 0; j < nj; ++j)
+      for (std::size_t i = 0; i < ni; ++i)
+        c.quads.push_back({id.at(g.node[place(i, j)]), id.at(g.node[place(i + 1, j)]),
+                           id.at(g.node[place(i + 1, j + 1)]), id.at(g.node[place(i, j + 1)])});
+    smoothOnFace(c, m_part, m_face.face, progress);
+    for (std::size_t p = 0; p < g.node.size(); ++p) {
+      const auto v = static_cast<std::size_t>(id.at(g.node[p]));
+      m.points[static_cast<std::size_t>(g.node[p])] = c.points[v];
+      m_normal[p] = c.normals[v];
+    }
+  }
+
+  /// Quadrilaterals, and their triangles with the diagonal on the tetrahedra's side. A problem where one is folded.
+  std::optional<Problem> fill(int tetSide, const Progress& progress) {
+    if (folded() && (!layByMap() || folded())) smooth(progress);
+    if (const auto at = folded())
+      return unmapped(m_part, m_face.face, *at, "rows of quadrilaterals fold on a face",
+                      "its edges turn too much for the space between them to be spanned from edge to edge");
+    for (std::size_t j = 0; j < nj; ++j)
+      for (std::size_t i = 0; i < ni; ++i) {
+        const std::array<std::size_t, 4> id{place(i, j), place(i + 1, j), place(i + 1, j + 1), place(i, j + 1)};
+        std::array<int, 4> q{g.node[id[0]], g.node[id[1]], g.node[id[2]], g.node[id[3]]};
         // The diagonal that lies on the tetrahedra's side of the other one: pyramids above it are valid in any case.
         const double bulge = orient3d(pt(q[0]), pt(q[1]), pt(q[2]), pt(q[3])); // > 0: the diagonal 0-2 lies behind
         if (tetSide * bulge > 0) std::rotate(q.begin(), q.begin() + 1, q.end());
@@ -172,6 +250,58 @@ private:
     m.entity.push_back(m_face.face);
     m_normal[place(i, j)] = on.normal;
   }
+  void lay(std::size_t i, std::size_t j, const Vec3& at) {
+    const FaceProjection on = m_part.shape->projectToFace(m_face.face, at);
+    m.points[static_cast<std::size_t>(g.node[place(i, j)])] = on.point;
+    m_normal[place(i, j)] = on.normal;
+  }
+  /// Heights in the map at which rows are evenly spaced on average: the same for all columns, so that rows stay square
+  /// to a face that bends to and fro.
+  std::vector<double> evenLevels(const FaceMap& map, const std::vector<std::array<double, 2>>& ends) const {
+    const std::size_t steps = 8 * nj, stride = std::max<std::size_t>(1, ni / 16);
+    std::vector<double> length(steps + 1, 0);
+    for (std::size_t i = 0; i < ni; i += stride) {
+      Vec3 before = map.at(ends[i][0], 0);
+      double sum = 0;
+      for (std::size_t k = 1; k <= steps; ++k) {
+        const double y = static_cast<double>(k) / static_cast<double>(steps);
+        const Vec3 p = map.at((1 - y) * ends[i][0] + y * ends[i][1], y);
+        sum += (p - before).norm();
+        length[k] += sum;
+        before = p;
+      }
+    }
+    std::vector<double> r{0};
+    for (std::size_t j = 1, k = 1; j < nj; ++j) {
+      const double want = length.back() * static_cast<double>(j) / static_cast<double>(nj);
+      while (k < steps && length[k] < want) ++k;
+      const double w = length[k] > length[k - 1] ? (want - length[k - 1]) / (length[k] - length[k - 1]) : 0;
+      r.push_back((static_cast<double>(k - 1) + w) / static_cast<double>(steps));
+    }
+    return r;
+  }
+  /// Turns the far end of a ring by whole nodes to where they lie straight across as the map sees it.
+  void turnFarEnd(const FaceMap& map) {
+    double sum = 0;
+    for (std::size_t i = 0; i < ni; ++i) {
+      const double apart = map.turnOf(pt(g.node[place(i, nj)]), 1) - map.turnOf(pt(g.node[place(i, 0)]), 0);
+      sum += i == 0 ? apart : apart - std::round(apart - sum / static_cast<double>(i));
+    }
+    const double mean = sum / static_cast<double>(ni);
+    const auto n = static_cast<long>(ni);
+    const long turn = std::lround(-(mean - std::floor(mean)) * static_cast<double>(ni));
+    std::vector<int> node;
+    std::vector<Vec3> normal;
+    for (long i = 0; i < n; ++i) {
+      const auto from = place(static_cast<std::size_t>(((i + turn) % n + n) % n), nj);
+      node.push_back(g.node[from]);
+      normal.push_back(m_normal[from]);
+    }
+    for (std::size_t i = 0; i <= ni; ++i) {
+      g.node[place(i, nj)] = node[i % ni];
+      m_normal[place(i, nj)] = normal[i % ni];
+    }
+  }
   Problem unequal(std::size_t a, std::size_t b) const {
     return unmapped(m_part, m_face.face, m_part.faces[static_cast<std::size_t>(m_face.face)].center,
                     "opposite sides of a mapped face came out with " + std::to_string(a) + " and " + std::to_string(b) +
@@ -206,10 +336,10 @@ private:
 } // namespace
 
 std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, int tetSide, int ringRows,
-                                     SurfaceMesh& mesh) {
+                                     SurfaceMesh& mesh, const Progress& progress) {
   RowsMaker maker(part, face, mesh);
   if (auto p = face.ring ? maker.around(ringRows) : maker.span()) return p;
-  return maker.fill(tetSide);
+  return maker.fill(tetSide, progress);
 }
 
 } // namespace tess

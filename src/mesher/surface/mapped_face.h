@@ -15,6 +15,6 @@ std::vector<int> nodesAlong(const SurfaceMesh& mesh, const EdgeChain& chain);
 /// counts or a quadrilateral would be folded; `mesh` is of no use then.
 /// `ringRows`: rows of a face that is a ring.
 std::optional<Problem> addMappedFace(const Part& part, const MappedFace& face, int tetSide, int ringRows,
-                                     SurfaceMesh& mesh);
+                                     SurfaceMesh& mesh, const Progress& progress);
 
 } // namespace tess

@@ -8,6 +8,7 @@
 #include "mesher/surface/face_patch.h"
 #include "mesher/surface/given_faces.h"
 #include "mesher/surface/mapped_face.h"
+#include "mesher/surface/paved_face.h"
 #include "mesher/surface/surface_bridge.h"
 #include "mesher/surface/surface_match.h"
 #include "mesher/surface/touching.h"
@@ -289,8 +290,8 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   for (const auto& e : part.edges) ++byEnds[SurfaceGraph::key(e.points[0], e.points[1])];
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0), ringRows(part.faces.size(), 1);
-  if (!plan.sums.empty() || given) {
-    auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.given, out.said);
+  if (!plan.sums.empty() || !plan.evens.empty() || given) {
+    auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.evens, plan.given, out.said);
     if (!solved) return solved.problem();
     ringRows.assign(solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()), solved->end());
     counts.assign(solved->begin(), solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()));
@@ -379,13 +380,18 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
     const FacePlan& face = plan.faces[f];
     if (!face.frozen()) continue;
     out.mesh.frozen[f] = 1;
+    if (!face.given && face.paved >= 0)
+      if (auto p = addPavedFace(part, plan.paved[static_cast<std::size_t>(face.paved)], face.tetSide, size, *patches[f],
+                                out.mesh, out.said, progress))
+        return *p;
     if (face.given || face.mapped < 0) continue;
     if (auto p = addMappedFace(part, plan.mapped[static_cast<std::size_t>(face.mapped)], face.tetSide, ringRows[f],
-                               out.mesh))
+                               out.mesh, progress))
       return *p;
   }
   for (const Sweep& s : plan.sweeps)
-    if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh)) return *p;
+    if (!s.closed)
+      if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh)) return *p;
   return out;
 }
 

@@ -16,6 +16,7 @@ struct Unknowns {
   SizeField size;
   std::vector<int> length12, length8, length5; ///< edges by their length
   std::vector<Problem> said;
+  std::vector<EvenSum> evens;
   explicit Unknowns(double h = 1) : size(h, 0.3) {
     size.build();
     for (std::size_t e = 0; e < part.edges.size(); ++e) {
@@ -26,7 +27,7 @@ struct Unknowns {
   Result<std::vector<int>> counts(const std::vector<EqualSums>& sums, std::vector<EdgeDivisions::Pair> exact = {},
                                   const std::vector<int>& given = {}) {
     said.clear();
-    return edgeCounts(part, size, EdgeDivisions(std::move(exact)), sums, given, said);
+    return edgeCounts(part, size, EdgeDivisions(std::move(exact)), sums, evens, given, said);
   }
 };
 EdgeDivision into(int n) {
@@ -128,4 +129,32 @@ TEST(Counts, randomSumsHoldAndAreTheSameTwice) {
       EXPECT_EQ(balance, 0) << trial;
     }
   }
+}
+
+TEST(Counts, evenSumsHoldWhereDivisionsAllowThem) {
+  Unknowns u;
+  const int a = u.length5[0], b = u.length5[1], c = u.length8[0];
+  // Together even, though sizes ask for 5, 5 and 8 and a division for 7.
+  u.evens = {{{a, b, c}, 6, 0, true}};
+  auto n = u.counts({}, {{a, into(7)}});
+  ASSERT_TRUE(n.ok());
+  EXPECT_EQ((*n)[static_cast<std::size_t>(a)], 7);
+  EXPECT_EQ(
+      ((*n)[static_cast<std::size_t>(a)] + (*n)[static_cast<std::size_t>(b)] + (*n)[static_cast<std::size_t>(c)]) % 2,
+      0);
+  EXPECT_TRUE(u.said.empty());
+  // Each by itself.
+  u.evens = {{{a}, 2, 0, false}, {{b}, 2, 0, false}, {{a, b}, 14, 0, true}};
+  n = u.counts({});
+  ASSERT_TRUE(n.ok());
+  for (int e : {a, b}) EXPECT_EQ((*n)[static_cast<std::size_t>(e)] % 2, 0);
+  EXPECT_GE((*n)[static_cast<std::size_t>(a)] + (*n)[static_cast<std::size_t>(b)], 14);
+  // What cannot be even is told, and the division holds.
+  u.evens = {{{a, b}, 6, 0, true}};
+  n = u.counts({}, {{a, into(4)}, {b, into(3)}});
+  ASSERT_TRUE(n.ok());
+  EXPECT_EQ((*n)[static_cast<std::size_t>(a)], 4);
+  EXPECT_EQ((*n)[static_cast<std::size_t>(b)], 3);
+  ASSERT_EQ(u.said.size(), 1u);
+  EXPECT_EQ(u.said[0].code, "count.odd");
 }

@@ -7,7 +7,7 @@
 using namespace tess;
 using namespace tess::test;
 
-TEST(Swept, extrusionsAndBendsBecomeLayersOfWedges) {
+TEST(Swept, extrusionsAndBendsBecomeLayers) {
   struct Case {
     const char* recipe;
     double size, volume; ///< volume may be off by that share at order 1
@@ -30,15 +30,31 @@ TEST(Swept, extrusionsAndBendsBecomeLayersOfWedges) {
     EXPECT_TRUE(fit.fits) << fit.why;
     if (!fit.fits) continue;
     EXPECT_EQ(fit.mapped.size(), c.walls);
-    for (int order : {1, 2}) {
-      const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order);
+    for (const auto& [order, across] : {std::pair{1, Across::ByItself},
+                                        {2, Across::ByItself},
+                                        {1, Across::Triangles},
+                                        {2, Across::Triangles},
+                                        {1, Across::MostlyQuads}}) {
+      SCOPED_TRACE(acrossName(across));
+      const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order, 0, {}, across);
       EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
-      const auto wedges = countOf(out.mesh, order == 1 ? ElementType::Wedge6 : ElementType::Wedge15);
-      EXPECT_EQ(wedges, out.mesh.cells.size());
+      const auto wedges = countOf(out.mesh, order == 1 ? ElementType::Wedge6 : ElementType::Wedge15),
+                 hexahedra = countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20);
+      EXPECT_EQ(wedges + hexahedra, out.mesh.cells.size());
+      if (across == Across::ByItself) {
+        EXPECT_EQ(wedges, 0u);
+      }
+      if (across == Across::Triangles) {
+        EXPECT_EQ(hexahedra, 0u);
+      }
+      if (across == Across::MostlyQuads) {
+        EXPECT_GT(hexahedra, wedges);
+      }
       // As many layers as the size asks for along the way.
       std::size_t onEnds = 0;
-      for (std::size_t f = 0; f < out.mesh.faces.size(); ++f) onEnds += out.mesh.faces.cornerCount(f) == 3;
-      const double layers = static_cast<double>(wedges) / (0.5 * static_cast<double>(onEnds));
+      for (std::size_t f = 0; f < out.mesh.faces.size(); ++f)
+        onEnds += out.mesh.faceLink[f] == fit.sweep->source || out.mesh.faceLink[f] == fit.sweep->target;
+      const double layers = static_cast<double>(wedges + hexahedra) / (0.5 * static_cast<double>(onEnds));
       EXPECT_NEAR(layers, c.way / c.size, 0.25 * c.way / c.size + 0.5);
       const Audit a = auditMesh(out.mesh, *limitsByName("general"));
       EXPECT_TRUE(a.soundness.sound()) << a.sentence;
@@ -103,4 +119,62 @@ TEST(Swept, meshesAreTheSameOnAnyNumberOfThreads) {
   const MeshOutcome one = filled(part, 2, {Fill::Swept}, 1, 1), two = filled(part, 2, {Fill::Swept}, 1, 2);
   EXPECT_EQ(one.mesh.nodes, two.mesh.nodes);
   EXPECT_EQ(one.mesh.cells, two.mesh.cells);
+}
+
+TEST(Swept, wallsMayStandOneOverTheOther) {
+  const Part part = made("joined 6"); // a block with lines round it: all faces along are in two pieces
+  const Fit fit = fitSwept(part, 0);
+  ASSERT_TRUE(fit.fits) << fit.why;
+  EXPECT_EQ(fit.mapped.size(), 8u);
+  const MeshOutcome out = filled(part, 1.3, {Fill::Swept});
+  EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+  EXPECT_EQ(countOf(out.mesh, ElementType::Hex8), out.mesh.cells.size());
+  const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+  EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+  EXPECT_NEAR(a.volume, 1000, 1e-9);
+  // The lines are followed.
+  for (std::size_t e = 0; e < part.edges.size(); ++e) {
+    const auto& chain = part.edges[e];
+    const Vec3 middle = part.shape->edgePoint(static_cast<int>(e), 0.5 * (chain.t0 + chain.t1));
+    double least = 1e300;
+    for (const Vec3& p : out.mesh.nodes) least = std::min(least, (p - middle).norm());
+    EXPECT_LT(least, 0.75);
+  }
+}
+
+TEST(Swept, bodiesOfFullRevolutionHaveNoEnds) {
+  const Part part = made("flange 5 6 9");
+  const Fit fit = fitSwept(part, 0);
+  ASSERT_TRUE(fit.fits) << fit.why;
+  ASSERT_TRUE(fit.sweep->closed);
+  for (int order : {1, 2}) {
+    const MeshOutcome out = filled(part, 1.1, {Fill::Swept}, order);
+    EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+    EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
+    const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+    EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+    EXPECT_NEAR(a.volume, part.volume(), (order == 1 ? 0.02 : 1e-3) * part.volume());
+    EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, 0.5) << order;
+  }
+}
+
+TEST(Swept, best) {
+  auto best = [](const Part& part) {
+    std::vector<FillWish> wishes(part.bodies.size());
+    for (auto& w : wishes) w.asked = w.best = true;
+    std::vector<Problem> said;
+    const MeshPlan plan = planOf(part, wishes, said);
+    EXPECT_TRUE(said.empty());
+    return plan;
+  };
+  EXPECT_EQ(best(made("box 6 4 3")).bodies[0].fill, Fill::Mapped);
+  EXPECT_EQ(best(made("tube 4 2.5 6")).bodies[0].fill, Fill::Swept);
+  const MeshPlan ball = best(made("sphere 2"));
+  EXPECT_EQ(ball.bodies[0].fill, Fill::Tetrahedra);
+  EXPECT_NE(ball.bodies[0].why.find("not mapped, since"), std::string::npos) << ball.bodies[0].why;
+  EXPECT_NE(ball.bodies[0].why.find("not swept, since"), std::string::npos) << ball.bodies[0].why;
+  const std::vector<BodyFits> fits = fitsOf(made("sphere 2"));
+  ASSERT_EQ(fits.size(), 1u);
+  EXPECT_EQ(fits[0].fits, std::vector<Fill>{Fill::Tetrahedra});
+  EXPECT_EQ(fits[0].others.size(), 2u);
 }

@@ -1,0 +1,162 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/surface/paved_face.h"
+#include "base/predicates.h"
+#include "mesher/surface/mapped_face.h"
+#include "mesher/surface/paving.h"
+#include <map>
+
+namespace tess {
+namespace {
+
+class Paver {
+public:
+  Paver(const Part& part, const PavedFace& face, const SizeField& size, FacePatch& patch, const SurfaceMesh& mesh,
+        const Progress& progress)
+      : m_part(part), m_face(face), m_size(size), m_patch(patch), m_progress(progress) {
+    for (const auto& loop : face.loops) {
+      std::vector<int> nodes = nodesAlong(mesh, loop);
+      nodes.pop_back();
+      m_loops.emplace_back();
+      for (int v : nodes) {
+        m_loops.back().push_back(static_cast<int>(rim.size()));
+        rim.push_back(v);
+        m_base.points.push_back(mesh.points[static_cast<std::size_t>(v)]);
+        m_base.normals.push_back(part.shape->projectToFace(face.face, m_base.points.back()).normal);
+      }
+    }
+    m_base.rim = rim.size();
+  }
+  std::vector<int> rim; ///< nodes of the surface, loop by loop
+
+  /// Cells over the nodes of the boundary, then their own. None where they come out folded.
+  std::optional<FaceCells> cells(bool all) {
+    if (flat())
+      return pavedPlane(
+          m_base, m_loops, all, [&](const Vec3& p) { return m_size.at(p); }, m_progress);
+    if (all && !mayHalve(m_loops)) return {};
+    NodeLoops loops = m_loops;
+    const NodeLoops taken = all ? everySecond(m_base.points, loops) : loops;
+    FaceCells m = m_base;
+    if (!trianglesOnFace(m, taken, all)) return {};
+    m.straight = straightNodes(m_base.points, loops);
+    const SideMiddles middles = all ? middlesOf(loops) : SideMiddles();
+    pairTriangles(m, middles);
+    if (all) halveCells(m, middles);
+    for (std::size_t v = m.rim; v < m.points.size(); ++v) {
+      const FaceProjection on = m_part.shape->projectToFace(m_face.face, m.points[v]);
+      m.points[v] = on.point;
+      m.normals[v] = on.normal;
+    }
+    smoothOnFace(m, m_part, m_face.face, m_progress);
+    if (worstCorner(m) < kFoldedCorner) return {};
+    return m;
+  }
+
+private:
+  const Part& m_part;
+  const PavedFace& m_face;
+  const SizeField& m_size;
+  FacePatch& m_patch;
+  const Progress& m_progress;
+  NodeLoops m_loops; ///< in places of `rim`
+  FaceCells m_base;  ///< the boundary alone
+
+  bool flat() const { return m_part.faces[static_cast<std::size_t>(m_face.face)].kind == SurfaceKind::Plane; }
+  /// By the remesher, up to every second node of the boundary.
+  bool trianglesOnFace(FaceCells& m, const NodeLoops& loops, bool all) const {
+    FacePatch patch = m_patch;
+    patch.coarser = all ? 2 : 1;
+    std::map<std::array<double, 3>, int> place;
+    for (std::size_t v = 0; v < m.rim; ++v)
+      place[{m.points[v].x(), m.points[v].y(), m.points[v].z()}] = static_cast<int>(v);
+    std::vector<char> stays(m.rim, 0);
+    for (const auto& loop : loops)
+      for (int v : loop) stays[static_cast<std::size_t>(v)] = 1;
+    std::vector<int> id(patch.g.points.size(), -1), gone;
+    for (std::size_t v = 0; v < id.size(); ++v) {
+      if (patch.g.star[v].empty() || patch.g.dim[v] == Dim::Face) continue;
+      const Vec3& p = patch.g.points[v];
+      const auto it = place.find({p.x(), p.y(), p.z()});
+      if (it == place.end()) return false;
+      id[v] = it->second;
+      if (!stays[static_cast<std::size_t>(it->second)]) gone.push_back(static_cast<int>(v));
+    }
+    if (!patch.takeOut(gone)) return false;
+    patch.run();
+    const auto& g = patch.g;
+    id.resize(g.points.size(), -1);
+    for (int t = 0; t < static_cast<int>(g.tris.size()); ++t) {
+      if (!g.alive(t)) continue;
+      std::array<int, 3> q = g.tri(t);
+      for (int& v : q) {
+        int& k = id[static_cast<std::size_t>(v)];
+        if (k < 0) {
+          k = static_cast<int>(m.points.size());
+          m.points.push_back(g.pt(v));
+          m.normals.push_back(patch.normalAt(v));
+        }
+        v = k;
+      }
+      m.triangles.push_back(q);
+    }
+    return true;
+  }
+};
+
+} // namespace
+
+std::optional<Problem> addPavedFace(const Part& part, const PavedFace& face, int tetSide, const SizeField& size,
+                                    FacePatch& patch, SurfaceMesh& m, std::vector<Problem>& said,
+                                    const Progress& progress) {
+  const PartFace& f = part.faces[static_cast<std::size_t>(face.face)];
+  Paver paver(part, face, size, patch, m, progress);
+  auto cells = paver.cells(face.all);
+  if (!cells && face.all) {
+    cells = paver.cells(false);
+    if (cells && !cells->triangles.empty()) {
+      Problem p = Problem::of("fill.triangles", std::to_string(cells->triangles.size()) +
+                                                    " triangles stay among the quadrilaterals of a face")
+                      .as(Severity::Warning)
+                      .firstAt({f.center}, part.unit)
+                      .because("it is narrower than its nodes are apart, or its edges have odd counts")
+                      .advise("ask for a smaller size there if no wedges are wanted");
+      p.faces = {face.face};
+      said.push_back(std::move(p));
+    }
+  }
+  if (!cells) {
+    Problem p = Problem::of("fill.face", "quadrilaterals on a face come out folded")
+                    .by(Fault::Meshing)
+                    .firstAt({f.center}, part.unit)
+                    .because("its boundary is too narrow or too sharp for the size asked for")
+                    .advise("ask for a smaller size there, for triangles across, or for tetrahedra on the body");
+    p.faces = {face.face};
+    return p;
+  }
+  std::vector<int> id = paver.rim;
+  for (std::size_t v = cells->rim; v < cells->points.size(); ++v) {
+    id.push_back(static_cast<int>(m.points.size()));
+    m.points.push_back(cells->points[v]);
+    m.dim.push_back(Dim::Face);
+    m.entity.push_back(face.face);
+  }
+  auto pt = [&](int v) -> const Vec3& { return m.points[static_cast<std::size_t>(v)]; };
+  auto add = [&](const std::array<int, 3>& t) {
+    m.triangles.push_back(t);
+    m.face.push_back(face.face);
+  };
+  for (auto t : cells->triangles) {
+    for (int& v : t) v = id[static_cast<std::size_t>(v)];
+    add(t);
+  }
+  for (auto q : cells->quads) {
+    for (int& v : q) v = id[static_cast<std::size_t>(v)];
+    if (tetSide * orient3d(pt(q[0]), pt(q[1]), pt(q[2]), pt(q[3])) > 0) std::rotate(q.begin(), q.begin() + 1, q.end());
+    add({q[0], q[1], q[2]});
+    add({q[0], q[2], q[3]});
+    m.quads.push_back({q, face.face});
+  }
+  return {};
+}
+
+} // namespace tess
