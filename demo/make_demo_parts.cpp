@@ -7,6 +7,7 @@
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
@@ -291,6 +292,35 @@ std::vector<Body> ballastBlock() {
   return {{block, "ballast"}, {soleSolid(keel), "keel plate"}, {nose, "nose plate"}};
 }
 
+/// A pipe that leads a cable round a corner, held by two feet.
+std::vector<Body> cableGuide() {
+  const double outer = 14, inner = 10, leg = 60, bend = 40;
+  auto straight = [&](const gp_Pnt& at, const gp_Dir& way) {
+    return cut(cylinder(at, way, outer, leg), cylinder(at, way, inner, leg));
+  };
+  auto disc = [&](double radius) {
+    const gp_Circ c(gp_Ax2(gp_Pnt(leg, 0, 0), gp_Dir(1, 0, 0)), radius);
+    return BRepBuilderAPI_MakeFace(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(c).Edge()).Wire(), true).Shape();
+  };
+  const TopoDS_Shape round =
+      BRepPrimAPI_MakeRevol(cut(disc(outer), disc(inner)), gp_Ax1(gp_Pnt(leg, bend, 0), gp_Dir(0, 0, 1)), kPi / 2)
+          .Shape();
+  const TopoDS_Shape pipe =
+      soleSolid(fuse(fuse(straight({0, 0, 0}, {1, 0, 0}), round), straight({leg + bend, bend, 0}, {0, 1, 0})));
+  auto foot = [&](const gp_Trsf& to) {
+    TopoDS_Shape s = fuse(BRepPrimAPI_MakeBox(gp_Pnt(-9, -21, -34), gp_Pnt(9, 21, 20)).Shape(),
+                          BRepPrimAPI_MakeBox(gp_Pnt(-16, -40, -34), gp_Pnt(16, 40, -27)).Shape());
+    for (double y : {-31.0, 31.0}) s = cut(s, cylinder({0, y, -40}, {0, 0, 1}, 4, 20));
+    s = cut(s, cylinder({-20, 0, 0}, {1, 0, 0}, outer, 40));
+    return BRepBuilderAPI_Transform(soleSolid(s), to, true).Shape();
+  };
+  gp_Trsf one, two, turn;
+  one.SetTranslation(gp_Vec(30, 0, 0));
+  turn.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), kPi / 2);
+  two.SetTranslation(gp_Vec(leg + bend, bend + 30, 0));
+  return {{pipe, "pipe"}, {foot(one), "foot 1"}, {foot(two * turn), "foot 2"}};
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -336,6 +366,22 @@ int main(int argc, char** argv) {
             {"nose", plum,
              [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.X() - 92) < 1e-6; }}},
            dir + "ballast-block.step") &&
+       ok;
+  ok = writeStep(
+           cableGuide(),
+           {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4); }},
+            {"bore", plum,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt&) {
+               return isCylinder(s, 10) ||
+                      (s.GetType() == GeomAbs_Torus && std::abs(s.Torus().MinorRadius() - 10) < 1e-6);
+             }},
+            {"sole", moss,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z() + 34) < 1e-6; }},
+            {"mouth", teal,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) {
+               return isPlane(s) && (std::abs(p.X()) < 1e-6 || std::abs(p.Y() - 100) < 1e-6);
+             }}},
+           dir + "cable-guide.step") &&
        ok;
   return ok ? 0 : 1;
 }

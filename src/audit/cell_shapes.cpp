@@ -78,13 +78,6 @@ void wedgeJacobian(const std::array<Lanes3, 8>& p, Lanes& least, Lanes& most) {
     }
 }
 
-/// Corner, and its three neighbours in right-handed order.
-constexpr std::size_t kHex[8][4] = {{0, 1, 3, 4}, {1, 2, 0, 5}, {2, 3, 1, 6}, {3, 0, 2, 7},
-                                    {4, 7, 5, 0}, {5, 4, 6, 1}, {6, 5, 7, 2}, {7, 6, 4, 3}};
-constexpr std::size_t kWedge[6][4] = {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5},
-                                      {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}};
-constexpr std::size_t kPyramid[4][4] = {{0, 1, 3, 4}, {1, 2, 0, 4}, {2, 3, 1, 4}, {3, 0, 2, 4}};
-
 /// The two faces at each edge.
 using EdgeFaces = std::array<std::array<std::size_t, 2>, 12>;
 EdgeFaces facesAtEdges(ElementType type) {
@@ -292,17 +285,17 @@ TESS_WIDE CellShapes solidShapes(ElementType linear, const std::array<Lanes3, 8>
   };
   double regular = 1;
   if (linear == ElementType::Hex8) {
-    static const CornerEdges at = cornerEdges(t, kHex);
-    corners(kHex, at);
+    static const CornerEdges at = cornerEdges(t, kHexCorners);
+    corners(kHexCorners, at);
     hexJacobian(p, r.least, r.most);
   } else if (linear == ElementType::Wedge6) {
-    static const CornerEdges at = cornerEdges(t, kWedge);
-    corners(kWedge, at);
+    static const CornerEdges at = cornerEdges(t, kWedgeCorners);
+    corners(kWedgeCorners, at);
     wedgeJacobian(p, r.least, r.most);
     regular = 2 / std::sqrt(3.0);
   } else {
-    static const CornerEdges at = cornerEdges(t, kPyramid);
-    corners(kPyramid, at);
+    static const CornerEdges at = cornerEdges(t, kPyramidCorners);
+    corners(kPyramidCorners, at);
     r.least = r.leastCorner;
     r.most = mostCorner;
     regular = std::sqrt(2.0);

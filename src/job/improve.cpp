@@ -157,12 +157,12 @@ Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, 
     Problem p;
     p.fault = Fault::Input;
     p.code = "improve.nothing";
-    p.what = "there are no linear tetrahedra to improve";
+    p.what = "there is nothing to improve";
     const bool any =
         std::any_of(mesh.cells.type.begin(), mesh.cells.type.end(), [](auto t) { return t == ElementType::Tet4; });
     p.why = quadratic ? "its tetrahedra of order 2 share nodes with other elements"
             : any     ? "the choice holds none"
-                      : "elements of other types cannot be improved yet, and this mesh holds no others";
+                      : "all nodes lie on its boundary, or belong to elements of order 2 or to polyhedra";
     p.todo = quadratic ? "change the order of all elements first"
              : any     ? "choose other elements"
                        : "mend the mesh where it was made, or mesh the part again here";
@@ -333,10 +333,115 @@ Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, 
 
 } // namespace
 
+namespace {
+
+/// Nodes of hexahedra, wedges and pyramids inside one zone, away from the boundary and from what was not chosen.
+class OtherCells {
+public:
+  OtherCells(const Mesh& mesh, const std::vector<char>& only, const Progress& progress) : m(mesh) {
+    std::vector<Patch> zones;
+    const std::vector<int> zone = zonesOf(mesh, zones);
+    const Neighbours near = cellNeighbours(mesh, &progress);
+    std::vector<int> ofNode(mesh.nodes.size(), -1);
+    std::vector<char> other(mesh.nodes.size(), 0);
+    held.assign(mesh.nodes.size(), 0);
+    auto hold = [&](std::int32_t n) { held[static_cast<std::size_t>(n)] = 1; };
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+      const ElementType type = mesh.cells.type[c];
+      const bool linear = isTet(type) || isOther(type);
+      for (auto n : mesh.cells.of(c)) {
+        const auto k = static_cast<std::size_t>(n);
+        if (!linear || (!only.empty() && !only[c])) hold(n);
+        if (isOther(type)) other[k] = 1;
+        if (ofNode[k] >= 0 && ofNode[k] != zone[c]) hold(n);
+        ofNode[k] = zone[c];
+      }
+      const ElementTopology& t = topology(type);
+      for (std::size_t f = 0; linear && f < static_cast<std::size_t>(t.faces); ++f)
+        if (near.cell[near.start[c] + f] < 0)
+          for (std::size_t k = 0; k < static_cast<std::size_t>(t.faceSize[f]); ++k)
+            hold(mesh.cells.of(c)[static_cast<std::size_t>(t.face[f][k])]);
+    }
+    for (std::size_t f = 0; f < mesh.faces.size(); ++f)
+      for (auto n : mesh.faces.of(f)) hold(n);
+    for (const auto& g : mesh.groups)
+      if (g.dim < 2)
+        for (auto n : g.items) hold(n);
+    for (const auto& t : mesh.twins)
+      for (auto n : t) hold(n);
+    for (std::size_t n = 0; n < held.size(); ++n) {
+      if (!other[n]) held[n] = 1;
+      any = any || !held[n];
+    }
+  }
+  static bool isTet(ElementType t) { return t == ElementType::Tet4; }
+  static bool isOther(ElementType t) {
+    return t == ElementType::Hex8 || t == ElementType::Wedge6 || t == ElementType::Pyramid5;
+  }
+  bool any = false; ///< whether a node may move
+
+  NodeMoves improve(std::vector<Vec3>& nodes, const Progress& progress) {
+    constexpr double kGood = 0.6;
+    std::vector<std::array<int, 8>> hexahedra;
+    std::vector<std::array<int, 6>> wedges;
+    std::vector<std::array<int, 5>> pyramids;
+    std::vector<std::array<int, 4>> tetrahedra;
+    auto take = [&](auto& list, std::size_t c) {
+      list.emplace_back();
+      const auto n = m.cells.of(c);
+      std::copy(n.begin(), n.end(), list.back().begin());
+    };
+    for (std::size_t c = 0; c < m.cells.size(); ++c) switch (m.cells.type[c]) {
+      case ElementType::Hex8:
+        take(hexahedra, c);
+        break;
+      case ElementType::Wedge6:
+        take(wedges, c);
+        break;
+      case ElementType::Pyramid5:
+        take(pyramids, c);
+        break;
+      case ElementType::Tet4:
+        take(tetrahedra, c);
+        break;
+      default:
+        break;
+      }
+    return moveNodes({{}, nodes, held, hexahedra, wedges, pyramids, tetrahedra}, kGood, progress);
+  }
+
+private:
+  const Mesh& m;
+  std::vector<char> held;
+};
+
+} // namespace
+
 Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Progress& progress) {
   bool quadratic = mesh.cells.size() > 0;
   for (auto t : mesh.cells.type) quadratic = quadratic && t == ElementType::Tet10;
-  return quadratic ? improveQuadratic(mesh, only, progress) : improveLinear(mesh, only, progress);
+  if (quadratic) return improveQuadratic(mesh, only, progress);
+  // Cells are numbered anew when tetrahedra change: the others come first.
+  OtherCells others(mesh, only, progress);
+  NodeMoves moves;
+  std::vector<Vec3> nodes = mesh.nodes;
+  if (others.any) moves = others.improve(nodes, progress);
+  bool tetrahedra = false;
+  for (std::size_t c = 0; c < mesh.cells.size(); ++c)
+    tetrahedra = tetrahedra || (OtherCells::isTet(mesh.cells.type[c]) && (only.empty() || only[c]));
+  ImproveOutcome out;
+  out.cellsBefore = out.cellsAfter = mesh.cells.size();
+  if (tetrahedra || !others.any) {
+    Mesh changed = mesh;
+    changed.nodes = nodes;
+    auto made = improveLinear(changed, only, progress);
+    if (!made) return made.problem();
+    out = *made;
+    mesh = std::move(changed);
+  } else
+    mesh.nodes = std::move(nodes);
+  out.others = moves;
+  return out;
 }
 
 namespace {

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Improves the tetrahedra of a finished mesh, ours or imported: reconnection, smoothing of inner nodes, contraction
-// and insertion. The boundary, interfaces, named sets and all other elements stay exactly as they are, so volume and
-// areas do not change; the worst element never gets worse.
+// Improves a finished mesh, ours or imported: tetrahedra by reconnection, smoothing of inner nodes, contraction and
+// insertion; hexahedra, wedges and pyramids by moving inner nodes, inverted ones first. The boundary, interfaces and
+// named sets stay exactly as they are, so volume and areas do not change; the worst element never gets worse.
 #pragma once
 #include "base/progress.h"
 #include "mesh/mesh.h"
+#include "mesher/optimise/node_moves.h"
 #include "mesher/tets/tet.h"
 #include <set>
 
@@ -12,10 +13,11 @@ namespace tess {
 
 struct ImproveOutcome {
   ImproveStats stats;
+  NodeMoves others; ///< of hexahedra, wedges and pyramids
   std::size_t cellsBefore = 0, cellsAfter = 0;
 };
 
-/// `only`: cells that may change (empty: all); other cells than tetrahedra never do. In a mesh of order 2 the corners
+/// `only`: cells that may change (empty: all). In a mesh of tetrahedra of order 2 the corners
 /// are improved and mid nodes on edges that stay keep their places, so that curved boundaries stay as they are. Nodes
 /// of node sets stay.
 /// Faces, face sets and node sets keep their members; nodes that are no longer used are dropped.

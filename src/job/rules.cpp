@@ -267,7 +267,7 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"fill",
          "Methods",
-         "Fill {what} with {with} [, {across} across], order {order}",
+         "Fill {what} with {with}[, {across} across], order {order}",
          "mesh",
          "highlight",
          "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six faces, "

@@ -50,6 +50,32 @@ struct ElementTopology {
   std::array<std::array<int, 4>, 6> faceEdge = {}; ///< edge between each corner of a face and the next; -1 pads
 };
 
+/// Corners of linear cells that have three neighbours in it: corner, and these in right-handed order.
+constexpr std::size_t kTetCorners[4][4] = {{0, 1, 2, 3}, {1, 2, 0, 3}, {2, 0, 1, 3}, {3, 0, 2, 1}};
+constexpr std::size_t kPyramidCorners[4][4] = {{0, 1, 3, 4}, {1, 2, 0, 4}, {2, 3, 1, 4}, {3, 0, 2, 4}};
+constexpr std::size_t kWedgeCorners[6][4] = {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5},
+                                             {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}};
+constexpr std::size_t kHexCorners[8][4] = {{0, 1, 3, 4}, {1, 2, 0, 5}, {2, 3, 1, 6}, {3, 0, 2, 7},
+                                           {4, 7, 5, 0}, {5, 4, 6, 1}, {6, 5, 7, 2}, {7, 6, 4, 3}};
+/// Those of the cell with so many corners (4, 5, 6 or 8), and what makes the determinant of three unit edges 1 in a
+/// regular one.
+struct CornerTable {
+  std::span<const std::size_t[4]> corners;
+  double scale;
+};
+inline CornerTable cornerTable(std::size_t corners) {
+  switch (corners) {
+  case 4:
+    return {kTetCorners, 1.4142135623730951};
+  case 5:
+    return {kPyramidCorners, 1.4142135623730951};
+  case 6:
+    return {kWedgeCorners, 1.1547005383792517};
+  default:
+    return {kHexCorners, 1};
+  }
+}
+
 const ElementTopology& topology(ElementType t);
 /// Nothing when no type has this name.
 const ElementTopology* topologyByName(std::string_view name);

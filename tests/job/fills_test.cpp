@@ -129,3 +129,29 @@ TEST(FillCards, saysBeforeMeshingWhatItWillDo) {
   ASSERT_TRUE(rest.ok());
   EXPECT_EQ(rest->text, "2 bodies of tetrahedra");
 }
+
+TEST(FillCards, theCableGuideIsAHybridOfWhatFitsBest) {
+  const RunResult run = runOf(demo("cable-guide.brief"));
+  ASSERT_EQ(run.bodies.size(), 3u);
+  EXPECT_EQ(run.bodies[0].fill, Fill::Swept) << run.bodies[0].why;
+  EXPECT_EQ(run.bodies[0].why, "the best that fits");
+  for (std::size_t b : {1u, 2u}) {
+    EXPECT_EQ(run.bodies[b].fill, Fill::Tetrahedra);
+    EXPECT_NE(run.bodies[b].why.find("not swept, since"), std::string::npos) << run.bodies[b].why;
+  }
+  for (ElementType t : {ElementType::Hex8, ElementType::Pyramid5, ElementType::Tet4})
+    EXPECT_GT(std::count(run.mesh.cells.type.begin(), run.mesh.cells.type.end(), t), 100) << topology(t).name;
+  EXPECT_TRUE(run.audit.soundness.sound()) << run.audit.sentence;
+  EXPECT_TRUE(run.audit.pass) << run.audit.sentence;
+}
+
+TEST(FillCards, acrossDecidesWhatEndsAreMadeOf) {
+  const Part part = threeBoxes();
+  Rule swept = fill("everything", "swept");
+  swept.values["across"] = "mostly quads";
+  EXPECT_EQ(sentenceOf(swept), "Fill everything with swept, mostly quads across, order 1");
+  const Read r = readFills(part, {swept, fill("everything", "best")});
+  EXPECT_TRUE(problemOf(r.problems, "fill.conflict"));
+  const Read alone = readFills(part, {swept});
+  for (const auto& w : alone.fills.wishes) EXPECT_EQ(w.across, Across::MostlyQuads);
+}

@@ -3,7 +3,7 @@
 #include "base/parallel.h"
 #include "mesh/element.h"
 #include "mesh/jacobian.h"
-#include "mesher/structured/smooth_inside.h"
+#include "mesher/optimise/node_moves.h"
 
 namespace tess {
 namespace {
@@ -152,9 +152,17 @@ Result<StructuredCells> fillMapped(const Part& part, int body, const SurfaceMesh
         r.hexahedra.push_back({node[index(i, j, k)], node[index(i + 1, j, k)], node[index(i + 1, j + 1, k)],
                                node[index(i, j + 1, k)], node[index(i, j, k + 1)], node[index(i + 1, j, k + 1)],
                                node[index(i + 1, j + 1, k + 1)], node[index(i, j + 1, k + 1)]});
-  if (const auto bad = untangleInside(surface.points, r.points, r.hexahedra, {}, progress))
-    return failed(*bad, "would be inverted", "its faces turn too much for straight rows between them");
+  if (const auto moves = bettered(surface, r, progress); moves.inverted)
+    return failed(*moves.inverted, "would be inverted", "its faces turn too much for straight rows between them");
   return r;
+}
+
+NodeMoves bettered(const SurfaceMesh& surface, StructuredCells& cells, const Progress& progress) {
+  constexpr double kGood = 0.4; // above, what a filler lays is left as even as it is
+  MovableCells all{surface.points, cells.points};
+  all.hexahedra = cells.hexahedra;
+  all.wedges = cells.wedges;
+  return moveNodes(std::move(all), kGood, progress);
 }
 
 } // namespace tess

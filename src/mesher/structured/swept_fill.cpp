@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/structured/swept_fill.h"
 #include "base/parallel.h"
-#include "mesher/structured/smooth_inside.h"
+#include "mesher/optimise/node_moves.h"
 #include "mesher/surface/carried_face.h"
 #include "mesher/surface/paving.h"
 #include <set>
@@ -24,9 +24,9 @@ Problem unfilled(const Part& part, int body, const Vec3& at, std::string what, s
 
 std::optional<Problem> inverted(const Part& part, int body, const SurfaceMesh& surface, StructuredCells& r,
                                 const Progress& progress) {
-  const auto bad = untangleInside(surface.points, r.points, r.hexahedra, r.wedges, progress);
-  if (!bad) return {};
-  return unfilled(part, body, *bad, "would be inverted",
+  const NodeMoves moves = bettered(surface, r, progress);
+  if (!moves.inverted) return {};
+  return unfilled(part, body, *moves.inverted, "would be inverted",
                   "its ends or walls turn too much for straight layers between them");
 }
 

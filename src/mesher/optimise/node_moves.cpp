@@ -1,0 +1,278 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "mesher/optimise/node_moves.h"
+#include "base/parallel.h"
+#include "mesh/element.h"
+#include "mesh/jacobian.h"
+#include <cmath>
+
+namespace tess {
+namespace {
+
+class Mover {
+public:
+  explicit Mover(MovableCells& cells) : m(cells), m_start(cells.inner.size() + 1, 0) {
+    auto visit = [&](auto&& use) {
+      for (std::size_t c = 0; c < size(); ++c)
+        for (int v : cell(c))
+          if (const auto n = static_cast<std::size_t>(v); n >= m.fixed.size()) use(n - m.fixed.size(), c);
+    };
+    visit([&](std::size_t n, std::size_t) { ++m_start[n + 1]; });
+    for (std::size_t n = 1; n < m_start.size(); ++n) m_start[n] += m_start[n - 1];
+    m_cells.resize(m_start.back());
+    std::vector<std::size_t> next(m_start.begin(), m_start.end() - 1);
+    visit([&](std::size_t n, std::size_t c) { m_cells[next[n]++] = static_cast<int>(c); });
+  }
+
+  std::size_t size() const { return m.hexahedra.size() + m.wedges.size() + m.pyramids.size() + m.tetrahedra.size(); }
+  std::span<const int> cell(std::size_t c) const {
+    if (c < m.hexahedra.size()) return m.hexahedra[c];
+    c -= m.hexahedra.size();
+    if (c < m.wedges.size()) return m.wedges[c];
+    c -= m.wedges.size();
+    if (c < m.pyramids.size()) return m.pyramids[c];
+    return m.tetrahedra[c - m.pyramids.size()];
+  }
+  const Vec3& pt(int v) const {
+    const auto n = static_cast<std::size_t>(v);
+    return n < m.fixed.size() ? m.fixed[n] : m.inner[n - m.fixed.size()];
+  }
+  bool free(std::size_t n) const { return m.held.empty() || !m.held[n]; }
+  std::span<const int> cellsAt(std::size_t n) const {
+    return {m_cells.data() + m_start[n], m_start[n + 1] - m_start[n]};
+  }
+
+  double worstCorner(std::size_t c) const {
+    const auto q = cell(c);
+    const CornerTable table = cornerTable(q.size());
+    double least = 1;
+    for (const auto& k : table.corners) {
+      const Vec3 &o = pt(q[k[0]]), a = pt(q[k[1]]) - o, b = pt(q[k[2]]) - o, d = pt(q[k[3]]) - o;
+      const double l = a.norm() * b.norm() * d.norm();
+      least = std::min(least, l > 0 ? table.scale * a.cross(b).dot(d) / l : -1.0);
+    }
+    return least;
+  }
+  /// Positive corners are all that tetrahedra and pyramids need.
+  bool inverted(std::size_t c) const {
+    const auto q = cell(c);
+    if (q.size() < 6) return worstCorner(c) <= 0;
+    std::array<Vec3, 8> p;
+    for (std::size_t k = 0; k < q.size(); ++k) p[k] = pt(q[k]);
+    return jacobianRange(q.size() == 8 ? ElementType::Hex8 : ElementType::Wedge6, {p.data(), q.size()}).least <= 0;
+  }
+
+  double score(std::size_t n) const {
+    double s = 1;
+    for (int c : cellsAt(n)) s = std::min(s, worstCorner(static_cast<std::size_t>(c)));
+    return s;
+  }
+  bool anyInverted(std::size_t n) const {
+    return std::any_of(cellsAt(n).begin(), cellsAt(n).end(),
+                       [&](int c) { return inverted(static_cast<std::size_t>(c)); });
+  }
+
+  /// The middle of all nodes that share a cell, then steps along the axes. `sound`: no cell around may become inverted.
+  bool lift(std::size_t n, bool sound) {
+    Vec3& p = m.inner[n];
+    const Vec3 begin = p;
+    const double before = score(n);
+    double best = before, reach = 0;
+    Vec3 middle = Vec3::Zero();
+    int count = 0;
+    for (int c : cellsAt(n))
+      for (int w : cell(static_cast<std::size_t>(c)))
+        if (static_cast<std::size_t>(w) != n + m.fixed.size()) {
+          middle += pt(w);
+          ++count;
+          reach = std::max(reach, (pt(w) - p).norm());
+        }
+    if (count == 0) return false;
+    auto tryAt = [&](const Vec3& at) {
+      const Vec3 was = p;
+      p = at;
+      if (const double s = score(n); s > best + 1e-9) {
+        best = s;
+        return true;
+      }
+      p = was;
+      return false;
+    };
+    middle /= count;
+    for (double share : {1.0, 0.5}) tryAt(begin + share * (middle - begin));
+    double step = 0.25 * reach;
+    for (int level = 0; level < 6; ++level) {
+      bool any = false;
+      for (int k = 0; k < 6; ++k) {
+        Vec3 at = p;
+        at[k / 2] += k % 2 ? -step : step;
+        any = tryAt(at) || any;
+      }
+      if (!any) step *= 0.5;
+    }
+    if (best <= before + 1e-6) {
+      p = begin;
+      return false;
+    }
+    if (sound && anyInverted(n)) {
+      p = begin;
+      return false;
+    }
+    return true;
+  }
+
+  /// Lowers the foldover-free energy at a node (Garanzha, Kaporin, Kudryavtseva, Protais, Ray & Sokolov 2021) by steps
+  /// along the axes: unlike the worst corner alone it lets a knot of inverted cells come apart together. `soft`: below
+  /// this share of a regular corner's determinant a corner counts as nearly flat, whatever its sign.
+  bool relax(std::size_t n, double soft) {
+    Vec3& p = m.inner[n];
+    double edge = 0;
+    int edges = 0;
+    for (int c : cellsAt(n)) {
+      const auto q = cell(static_cast<std::size_t>(c));
+      for (const auto& k : cornerTable(q.size()).corners)
+        for (std::size_t j = 1; j < 4; ++j) {
+          edge += (pt(q[k[j]]) - pt(q[k[0]])).norm();
+          ++edges;
+        }
+    }
+    if (edges == 0 || edge <= 0) return false;
+    edge /= edges;
+    auto energy = [&] {
+      double sum = 0;
+      for (int c : cellsAt(n)) {
+        const auto q = cell(static_cast<std::size_t>(c));
+        const CornerTable table = cornerTable(q.size());
+        for (const auto& k : table.corners) {
+          const Vec3 &o = pt(q[k[0]]), a = (pt(q[k[1]]) - o) / edge, b = (pt(q[k[2]]) - o) / edge,
+                     d = (pt(q[k[3]]) - o) / edge;
+          const double det = table.scale * a.cross(b).dot(d), lifted = 0.5 * (det + std::sqrt(soft * soft + det * det)),
+                       root = std::cbrt(lifted);
+          sum += (a.squaredNorm() + b.squaredNorm() + d.squaredNorm()) / (root * root) + (det * det + 1) / lifted;
+        }
+      }
+      return sum;
+    };
+    double best = energy();
+    const double before = best;
+    double step = 0.3 * edge;
+    for (int level = 0; level < 5; ++level) {
+      bool any = false;
+      for (int k = 0; k < 6; ++k) {
+        const Vec3 was = p;
+        p[k / 2] += k % 2 ? -step : step;
+        if (const double e = energy(); e < best * (1 - 1e-9)) {
+          best = e;
+          any = true;
+        } else
+          p = was;
+      }
+      if (!any) step *= 0.5;
+    }
+    return best < before * (1 - 1e-6);
+  }
+
+  /// Nodes that may be moved in these cells and in rings around them.
+  std::vector<char> around(std::vector<int> cells, int rings) const {
+    std::vector<char> near(m.inner.size(), 0);
+    for (int ring = 0; ring < rings; ++ring) {
+      std::vector<int> more;
+      for (int c : cells)
+        for (int v : cell(static_cast<std::size_t>(c)))
+          if (const auto k = static_cast<std::size_t>(v); k >= m.fixed.size() && !near[k - m.fixed.size()]) {
+            near[k - m.fixed.size()] = 1;
+            const auto at = cellsAt(k - m.fixed.size());
+            more.insert(more.end(), at.begin(), at.end());
+          }
+      cells = std::move(more);
+    }
+    return near;
+  }
+
+  template <class F> std::vector<int> cellsThat(const Progress& progress, F&& are) const {
+    return parallelCollect<int>(size(), &progress, [&](std::size_t c, auto& list) {
+      if (are(c)) list.push_back(static_cast<int>(c));
+    });
+  }
+
+private:
+  MovableCells& m;
+  std::vector<std::size_t> m_start; ///< per inner node, into m_cells
+  std::vector<int> m_cells;
+};
+
+} // namespace
+
+NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
+  Mover mesh(cells);
+  NodeMoves r;
+  const std::vector<Vec3> before(cells.inner.begin(), cells.inner.end());
+  auto inverted = [&](std::size_t c) { return mesh.inverted(c); };
+  auto poor = [&](std::size_t c) { return mesh.worstCorner(c) < good; };
+  auto worst = [&] {
+    const auto all = parallelCollect<double>(mesh.size(), &progress, [&](std::size_t c, auto& list) {
+      if (const double w = mesh.worstCorner(c); list.empty() || w < list.back()) list.push_back(w);
+    });
+    return all.empty() ? 1.0 : *std::min_element(all.begin(), all.end());
+  };
+  std::vector<int> bad = mesh.cellsThat(progress, inverted);
+  r.invertedBefore = r.invertedAfter = bad.size();
+  r.worstBefore = r.worstAfter = worst();
+  if (bad.empty() && r.worstBefore >= good) return r;
+  constexpr int kUntangle = 20, kRelax = 60, kImprove = 8, kRings = 2;
+  auto pass = [&](const std::vector<char>& near, auto&& change) {
+    bool any = false;
+    for (std::size_t n = 0; n < near.size(); ++n) {
+      if ((n & 255) == 0) progress.check();
+      if (near[n] && mesh.free(n)) any = change(n) || any;
+    }
+    return any;
+  };
+  auto untangle = [&] {
+    for (int round = 0; round < kUntangle && !bad.empty(); ++round) {
+      if (!pass(mesh.around(bad, kRings), [&](std::size_t n) { return mesh.lift(n, false); })) break;
+      bad = mesh.cellsThat(progress, inverted);
+    }
+  };
+  untangle();
+  if (!bad.empty()) {
+    // A knot: all of it comes apart at once, and what comes of that is taken where less is inverted.
+    const std::vector<Vec3> knotted(cells.inner.begin(), cells.inner.end());
+    const std::vector<int> wereBad = bad;
+    double soft = 0.5;
+    for (int round = 0; round < kRelax && !bad.empty(); ++round) {
+      const bool any = pass(mesh.around(bad, kRings + 1), [&](std::size_t n) { return mesh.relax(n, soft); });
+      bad = mesh.cellsThat(progress, inverted);
+      if (!any && soft < 1e-3) break;
+      if (round % 4 == 3 || !any) soft *= 0.5;
+    }
+    untangle();
+    if (bad.size() >= wereBad.size()) {
+      std::copy(knotted.begin(), knotted.end(), cells.inner.begin());
+      bad = wereBad;
+    }
+  }
+  for (int round = 0; round < kImprove; ++round) {
+    const auto cellsBelow = mesh.cellsThat(progress, poor);
+    if (cellsBelow.empty()) break;
+    const auto near = mesh.around(cellsBelow, 1);
+    bool any = false;
+    for (std::size_t n = 0; n < near.size(); ++n) {
+      if ((n & 255) == 0) progress.check();
+      if (near[n] && mesh.free(n) && mesh.score(n) < good) any = mesh.lift(n, !mesh.anyInverted(n)) || any;
+    }
+    if (!any) break;
+  }
+  bad = mesh.cellsThat(progress, inverted);
+  r.invertedAfter = bad.size();
+  r.worstAfter = worst();
+  for (std::size_t n = 0; n < before.size(); ++n) r.moved += before[n] != cells.inner[n];
+  if (!bad.empty()) {
+    const auto q = mesh.cell(static_cast<std::size_t>(bad.front()));
+    Vec3 middle = Vec3::Zero();
+    for (int v : q) middle += mesh.pt(v) / static_cast<double>(q.size());
+    r.inverted = middle;
+  }
+  return r;
+}
+
+} // namespace tess
