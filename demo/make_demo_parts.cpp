@@ -372,8 +372,10 @@ int main(int argc, char** argv) {
            {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4); }},
             {"bore", plum,
              [](const BRepAdaptor_Surface& s, const gp_Pnt&) {
-               return isCylinder(s, 10) ||
-                      (s.GetType() == GeomAbs_Torus && std::abs(s.Torus().MinorRadius() - 10) < 1e-6);
+               if (isPlane(s) || s.GetType() == GeomAbs_Cylinder) return isCylinder(s, 10);
+               const gp_Pnt q = s.Value(0.5 * (s.FirstUParameter() + s.LastUParameter()),
+                                        0.5 * (s.FirstVParameter() + s.LastVParameter()));
+               return std::abs(std::hypot(std::hypot(q.X() - 60, q.Y() - 40) - 40, q.Z()) - 10) < 1e-6; // the bend
              }},
             {"sole", moss,
              [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z() + 34) < 1e-6; }},
