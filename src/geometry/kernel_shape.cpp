@@ -968,7 +968,33 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
     add(BRepPrimAPI_MakeRevol(profile, gp::OZ(), d * kPi / 180).Shape());
   } else if (what == "tube") // outer radius a, inner radius b, height c
     add(BRepAlgoAPI_Cut(BRepPrimAPI_MakeCylinder(a, c).Solid(), BRepPrimAPI_MakeCylinder(b, c).Solid()).Shape());
-  else if (what == "flange") { // turned: inner radius a, a foot b wide and c / 3 high, a neck b / 2 wide up to c
+  else if (what == "boss") { // a plate a x b, c thick, with a round boss of radius d, e high; a blind hole where e < 0
+    double d = 1, e = 1;
+    in >> d >> e;
+    const TopoDS_Shape plate = BRepPrimAPI_MakeBox(a, b, c).Solid();
+    const gp_Ax2 at(gp_Pnt(0.4 * a, 0.5 * b, c + std::min(e, 0.0)), gp::DZ());
+    const TopoDS_Shape round = BRepPrimAPI_MakeCylinder(at, d, e > 0 ? e : 1 - e).Solid();
+    add(e > 0 ? BRepAlgoAPI_Fuse(plate, round).Shape() : BRepAlgoAPI_Cut(plate, round).Shape());
+  } else if (what == "counterbore") { // a plate a x b, c thick, a hole of radius d, e wide in the upper half
+    double d = 1, e = 2;
+    in >> d >> e;
+    auto hole = [&](double r, double from) {
+      return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0.5 * a, 0.5 * b, from), gp::DZ()), r, 2 * c).Solid();
+    };
+    add(BRepAlgoAPI_Cut(BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(a, b, c).Solid(), hole(d, -0.5 * c)).Shape(),
+                        hole(e, 0.5 * c))
+            .Shape());
+  } else if (what == "stair") { // d discs one over the other, each c high, the lowest of radius a
+    double d = 2;
+    in >> d;
+    TopoDS_Shape s;
+    for (int k = 0; k < static_cast<int>(d); ++k) {
+      const TopoDS_Shape c1 =
+          BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, k * c), gp::DZ()), a * (1 - k / (1.5 * d)), c).Solid();
+      s = k ? BRepAlgoAPI_Fuse(s, c1).Shape() : c1;
+    }
+    add(s);
+  } else if (what == "flange") { // turned: inner radius a, a foot b wide and c / 3 high, a neck b / 2 wide up to c
     BRepBuilderAPI_MakePolygon profile;
     for (const auto& [r, z] :
          {std::pair{a, 0.0}, {a + b, 0.0}, {a + b, c / 3}, {a + b / 2, c / 3}, {a + b / 2, c}, {a, c}})

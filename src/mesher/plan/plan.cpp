@@ -104,8 +104,12 @@ public:
           plan.faces[f].mapped >= 0 || plan.faces[f].paved >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
     for (const Sweep& s : plan.sweeps) {
       if (s.closed) continue;
-      face(s.target).quads = face(s.source).quads;
-      if (!face(s.source).quads && (tetrahedraBeside(s.source) || tetrahedraBeside(s.target)))
+      const std::vector<int> sources = s.sources();
+      auto quads = [&](int f) { return face(f).quads; };
+      face(s.target).quads = std::all_of(sources.begin(), sources.end(), quads);
+      if (std::none_of(sources.begin(), sources.end(), quads) &&
+          (tetrahedraBeside(s.target) ||
+           std::any_of(sources.begin(), sources.end(), [&](int f) { return tetrahedraBeside(f); })))
         plan.bodies[static_cast<std::size_t>(s.body)].why += ", with triangles at the tetrahedra beside it";
     }
     for (std::size_t f = 0; f < m_part.faces.size(); ++f) {
@@ -257,19 +261,24 @@ private:
     }
     if (!fit.sweep || fit.sweep->closed) return;
     auto free = [&](int f) { return face(f).mapped < 0 && !face(f).given && !face(f).copied; };
-    if (!free(fit.sweep->target)) {
+    if (!free(fit.sweep->target) && fit.sweep->steps.empty()) {
       std::swap(fit.sweep->source, fit.sweep->target);
       std::swap(fit.sweep->feet, fit.sweep->heads);
     }
     if (!free(fit.sweep->target))
       return refuse(fit, fit.sweep->target, "the meshes of both of its ends are decided by neighbours");
     // Carried on and on, a mesh must not come back to where it began.
-    for (int at = fit.sweep->source; at >= 0;) {
+    std::vector<int> todo = fit.sweep->sources();
+    std::set<int> seen;
+    while (!todo.empty()) {
+      const int at = todo.back();
+      todo.pop_back();
       if (at == fit.sweep->target)
         return refuse(fit, at, "bodies that are swept one after the other come back to the face they begin with");
-      const auto before =
-          std::find_if(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& s) { return s.target == at; });
-      at = before == plan.sweeps.end() ? -1 : before->source;
+      if (!seen.insert(at).second) continue;
+      for (const Sweep& s : plan.sweeps)
+        if (s.target == at)
+          for (int f : s.sources()) todo.push_back(f);
     }
   }
 
@@ -297,9 +306,11 @@ private:
     }
     if (!fit.sweep || fit.sweep->closed) return;
     m_ends.insert(m_ends.end(), fit.ends.begin(), fit.ends.end());
-    face(fit.sweep->source).source = true;
+    for (int f : fit.sweep->sources()) {
+      face(f).source = true;
+      decided(face(f));
+    }
     face(fit.sweep->target).copied = true;
-    decided(face(fit.sweep->source));
     decided(face(fit.sweep->target));
     plan.sweeps.push_back(*fit.sweep);
     plan.sweeps.back().body = body;
@@ -308,38 +319,41 @@ private:
   /// Faces whose own mesh is carried on get quadrilaterals, so that layers are hexahedra: unless triangles are asked
   /// for, or lie better beside tetrahedra.
   void pave() {
-    for (const Sweep& first : plan.sweeps) {
-      if (first.closed) continue;
-      FacePlan& f = face(first.source);
-      if (f.copied || f.mapped >= 0 || f.given || f.paved >= 0) continue;
-      const auto end =
-          std::find_if(m_ends.begin(), m_ends.end(), [&](const PavedFace& p) { return p.face == first.source; });
-      if (end == m_ends.end()) continue;
-      // All bodies that its mesh runs through.
-      std::set<int> faces{first.source};
-      Across across = Across::ByItself;
-      for (const Sweep& s : plan.sweeps) { // sources come before what is carried on from them
-        if (!faces.count(s.source)) continue;
-        faces.insert(s.target);
-        const Across mine = wishOf(static_cast<std::size_t>(s.body)).across;
-        if (across == Across::ByItself) across = mine;
-      }
-      if (across == Across::ByItself &&
-          std::any_of(faces.begin(), faces.end(), [&](int x) { return tetrahedraBeside(x); }))
-        across = Across::Triangles;
-      if (across == Across::Triangles) continue;
-      f.paved = static_cast<int>(plan.paved.size());
-      plan.paved.push_back(*end);
-      plan.paved.back().all = across != Across::MostlyQuads;
-      if (plan.paved.back().all)
-        for (const auto& loop : end->loops) {
-          EvenSum even;
-          even.face = end->face;
-          for (const auto& step : loop) even.edges.push_back(step.edge);
-          if (loop.size() == 1) even.least = 8; // a round hole
-          plan.evens.push_back(std::move(even));
-          betweenCorners(loop, end->face);
-        }
+    for (const Sweep& first : plan.sweeps)
+      for (int source : first.sources()) paveEnd(first, source);
+  }
+  void paveEnd(const Sweep& first, int source) {
+    FacePlan& f = face(source);
+    if (f.copied || f.mapped >= 0 || f.given || f.paved >= 0) return;
+    const auto end = std::find_if(m_ends.begin(), m_ends.end(), [&](const PavedFace& p) { return p.face == source; });
+    if (end == m_ends.end()) return;
+    // All bodies that its mesh runs through, and all that is carried with it.
+    const std::vector<int> begin = first.sources();
+    std::set<int> faces(begin.begin(), begin.end());
+    Across across = Across::ByItself;
+    for (const Sweep& s : plan.sweeps) { // sources come before what is carried on from them
+      const std::vector<int> from = s.sources();
+      if (std::none_of(from.begin(), from.end(), [&](int x) { return faces.count(x) > 0; })) continue;
+      faces.insert(from.begin(), from.end());
+      faces.insert(s.target);
+      const Across mine = wishOf(static_cast<std::size_t>(s.body)).across;
+      if (across == Across::ByItself) across = mine;
+    }
+    if (across == Across::ByItself &&
+        std::any_of(faces.begin(), faces.end(), [&](int x) { return tetrahedraBeside(x); }))
+      across = Across::Triangles;
+    if (across == Across::Triangles) return;
+    f.paved = static_cast<int>(plan.paved.size());
+    plan.paved.push_back(*end);
+    plan.paved.back().all = across != Across::MostlyQuads;
+    if (!plan.paved.back().all) return;
+    for (const auto& loop : end->loops) {
+      EvenSum even;
+      even.face = end->face;
+      for (const auto& step : loop) even.edges.push_back(step.edge);
+      if (loop.size() == 1) even.least = 8; // a round hole
+      plan.evens.push_back(std::move(even));
+      betweenCorners(loop, end->face);
     }
   }
 
@@ -368,8 +382,10 @@ private:
     std::vector<Sweep> ordered;
     while (!plan.sweeps.empty()) {
       const auto next = std::find_if(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& s) {
-        return std::none_of(plan.sweeps.begin(), plan.sweeps.end(),
-                            [&](const Sweep& other) { return s.source >= 0 && other.target == s.source; });
+        return std::none_of(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& other) {
+          const std::vector<int> from = s.sources();
+          return std::find(from.begin(), from.end(), other.target) != from.end();
+        });
       });
       ordered.push_back(*next); // there is one, as nothing comes back to where it began
       plan.sweeps.erase(next);

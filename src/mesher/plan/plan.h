@@ -57,6 +57,12 @@ struct Sweep {
   std::vector<int> heads; ///< per wall one that looks to the target
   /// The walls close on themselves, all of them rings: a profile runs once round and there are no ends.
   bool closed = false;
+  /// Ends at several heights over `target`, straight above it, instead of `source`: a stepped body. `feet` look to the
+  /// target then.
+  std::vector<int> steps;
+  std::vector<int> sources() const {
+    return closed ? std::vector<int>{} : steps.empty() ? std::vector<int>{source} : steps;
+  }
 };
 
 /// A filler's answer to "does this body fit?", and what it needs of the body's faces where it does.

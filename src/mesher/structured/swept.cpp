@@ -32,38 +32,53 @@ public:
   }
   std::map<int, MappedFace> walls; ///< side 0 looks to the source, side 2 to the target
   std::set<int> below, above;      ///< ends
-  std::string why;                 ///< where it does not come out
+  /// Where it is not zero: the way up from the source, a plane. Ends may lie at several heights then, all level, with
+  /// straight walls up and down from them.
+  Vec3 up = Vec3::Zero();
+  std::string why; ///< where it does not come out
   int hinders = -1;
 
   bool build(const std::vector<EdgeChain>& around) {
     const int source = *below.begin();
+    if (!up.isZero()) {
+      m_todo.push_back(source);
+      return follow();
+    }
     for (const auto& loop : around)
       for (const auto& step : loop) {
         const int w = m_loops.across(source, step.edge);
         if (w < 0) return fail(source, "more than two of its faces meet at an edge");
         if (!place(w, step.edge, 0)) return false;
       }
-    while (!m_todo.empty()) {
-      const int w = m_todo.front();
-      m_todo.pop_front();
-      if (!spread(w)) return false;
-    }
-    return true;
+    return follow();
   }
 
   /// Edges and rings whose counts add up to the height over an edge of the source.
   std::vector<int> height(int edge) const {
+    int top = -1;
+    return heightFrom(*below.begin(), edge, top);
+  }
+  /// The same over an edge of any end that walls go up from, and the end that they lead to.
+  std::vector<int> heightFrom(int end, int edge, int& top) const {
     std::vector<int> r;
-    int w = m_loops.across(*below.begin(), edge);
+    int w = m_loops.across(end, edge);
     for (auto it = walls.find(w); it != walls.end() && r.size() <= m_part.edges.size();) {
       const MappedFace& m = it->second;
       if (m.ring)
         r.push_back(ringUnknown(m_part, m.face));
       else
         for (const auto& s : m.sides[1]) r.push_back(s.edge);
-      it = walls.find(m_loops.across(m.face, m.sides[2].front().edge));
+      top = m_loops.across(m.face, m.sides[2].front().edge);
+      it = walls.find(top);
     }
     return r;
+  }
+
+  /// Whether the face's normal leaves the body.
+  bool leaves(int face) const { return m_part.faces[static_cast<std::size_t>(face)].bodies[0] == m_body; }
+  Vec3 outward(int face, const Vec3& at) const {
+    const Vec3 n = m_part.shape->projectToFace(face, at).normal;
+    return leaves(face) ? n : Vec3(-n);
   }
 
 private:
@@ -71,6 +86,15 @@ private:
   int m_body;
   const BodyLoops& m_loops;
   std::deque<int> m_todo;
+
+  bool follow() {
+    while (!m_todo.empty()) {
+      const int w = m_todo.front();
+      m_todo.pop_front();
+      if (walls.count(w) ? !spread(w) : !spreadStep(w)) return false;
+    }
+    return true;
+  }
 
   bool fail(int face, std::string reason) {
     why = std::move(reason);
@@ -116,6 +140,14 @@ private:
           if (!place(x, step.edge, role)) return false;
           continue;
         }
+        if (!up.isZero()) {
+          if (below.count(x) || above.count(x)) continue;
+          if (walls.count(x) || smooth(face, x, step.edge)) {
+            if (!place(x, step.edge, role)) return false;
+          } else if (!addStep(x))
+            return false;
+          continue;
+        }
         auto& ends = k == 0 ? below : above;
         if (ends.count(x)) continue;
         if (walls.count(x) || smooth(face, x, step.edge)) {
@@ -128,12 +160,39 @@ private:
     return true;
   }
 
-  /// Whether the face's normal leaves the body.
-  bool leaves(int face) const { return m_part.faces[static_cast<std::size_t>(face)].bodies[0] == m_body; }
-  Vec3 outward(int face, const Vec3& at) const {
-    const Vec3 n = m_part.shape->projectToFace(face, at).normal;
-    return leaves(face) ? n : Vec3(-n);
+  /// A level face at any height.
+  bool addStep(int face) {
+    constexpr double kLevel = 1e-6;
+    const PartFace& f = m_part.faces[static_cast<std::size_t>(face)];
+    const double facing = outward(face, f.center).dot(up);
+    if (f.kind != SurfaceKind::Plane || std::abs(facing) < 1 - kLevel)
+      return fail(face, "walls that begin at one face do not end at one, nor at level ones");
+    (facing > 0 ? above : below).insert(face);
+    m_todo.push_back(face);
+    return true;
   }
+  /// Walls at a level face: where they stand in front of it they lead on beyond it, else back into the body.
+  bool spreadStep(int face) {
+    const auto loops = m_loops.loops(face);
+    if (!loops) return fail(face, "the edges of a face form no plain loops");
+    const bool isAbove = above.count(face) > 0;
+    for (const auto& loop : *loops)
+      for (const auto& step : loop) {
+        const int x = m_loops.across(face, step.edge);
+        if (x < 0) return fail(face, "more than two of its faces meet at an edge");
+        if (walls.count(x)) continue;
+        const auto& e = m_part.edges[static_cast<std::size_t>(step.edge)];
+        const double t = 0.5 * (e.t0 + e.t1), d = 1e-4 * (e.t1 - e.t0);
+        const Vec3 at = m_part.shape->edgePoint(step.edge, t);
+        Vec3 way = m_part.shape->edgePoint(step.edge, t + d) - m_part.shape->edgePoint(step.edge, t - d);
+        if (!step.forward) way = -way;
+        const Vec3 into = m_part.shape->projectToFace(face, at).normal.cross(way);
+        const bool before = outward(x, at).dot(into) > 0;
+        if (!place(x, step.edge, isAbove == before ? 0 : 2)) return false;
+      }
+    return true;
+  }
+
   /// Whether a wall goes on beyond an edge.
   bool smooth(int face, int other, int edge) const {
     constexpr double kSmooth = 0.9; // cosine of 26 degrees
@@ -213,7 +272,7 @@ public:
     }
     Fit fit;
     if (ways.empty()) {
-      if (closes(fit)) return fit;
+      if (closes(fit) || stepped(fit)) return fit;
       fit.why = "no two of its faces have walls of four sides, or rings, all round between them: " + least.why;
       if (least.face >= 0) {
         fit.faces = {least.face};
@@ -293,6 +352,88 @@ private:
     fit.fits = true;
     fit.sweep = std::move(sweep);
     return true;
+  }
+
+  /// A level target with straight walls up from it, to level ends at several heights that all look up.
+  bool stepped(Fit& fit) const {
+    for (int target : faces()) {
+      if (!flat(target) || !m_around.at(target) || m_around.at(target)->empty()) continue;
+      Walls walls(m_part, m_body, m_loops, target);
+      walls.up = -walls.outward(target, m_part.faces[static_cast<std::size_t>(target)].center);
+      if (!walls.build(*m_around.at(target)) || walls.below.size() != 1 ||
+          faces().size() != walls.walls.size() + walls.above.size() + 1 || !upright(walls))
+        continue;
+      fit.fits = true;
+      fit.sweep.emplace();
+      fit.sweep->target = target;
+      fit.sweep->steps.assign(walls.above.begin(), walls.above.end());
+      for (int end : fit.sweep->steps) fit.ends.push_back({end, true, *m_around.at(end)});
+      for (auto& [face, m] : walls.walls) {
+        fit.sweep->walls.push_back(face);
+        fit.sweep->feet.push_back(m.sides[0].front().edge);
+        fit.sweep->heads.push_back(m.sides[2].front().edge);
+      }
+      levels(walls, fit);
+      for (auto& [face, m] : walls.walls) fit.mapped.push_back(std::move(m));
+      return true;
+    }
+    return false;
+  }
+
+  bool upright(const Walls& walls) const {
+    constexpr double kUpright = 1e-4; // sine
+    for (const auto& [face, m] : walls.walls)
+      for (const auto& side : m.sides)
+        for (const auto& step : side) {
+          const auto& e = m_part.edges[static_cast<std::size_t>(step.edge)];
+          for (double w : {0.2, 0.5, 0.9}) {
+            const Vec3 at = m_part.shape->edgePoint(step.edge, e.t0 + w * (e.t1 - e.t0));
+            if (std::abs(walls.outward(face, at).dot(walls.up)) > kUpright) return false;
+          }
+        }
+    return true;
+  }
+
+  /// Ways from end to end must add up to one height for each.
+  void levels(const Walls& walls, Fit& fit) const {
+    std::map<int, std::vector<int>> at{{fit.sweep->target, {}}}; // unknowns up to an end
+    struct Climb {
+      int low, high;
+      std::vector<int> height;
+    };
+    std::vector<Climb> open;
+    auto from = [&](int end) {
+      std::set<int> seen;
+      for (const auto& loop : *m_around.at(end))
+        for (const auto& step : loop) {
+          const auto it = walls.walls.find(m_loops.across(end, step.edge));
+          if (it == walls.walls.end() || !seen.insert(it->first).second) continue;
+          const auto& foot = it->second.sides[0];
+          if (std::none_of(foot.begin(), foot.end(), [&](const EdgeStep& s) { return s.edge == step.edge; })) continue;
+          int top = -1;
+          auto height = walls.heightFrom(end, step.edge, top);
+          open.push_back({end, top, std::move(height)});
+        }
+    };
+    from(fit.sweep->target);
+    for (int end : walls.above) from(end);
+    for (bool any = true; any;) {
+      any = false;
+      for (auto& way : open) {
+        if (way.height.empty() || at.count(way.low) == 0 || at.count(way.high) > 0) continue;
+        auto sum = at.at(way.low);
+        sum.insert(sum.end(), way.height.begin(), way.height.end());
+        at.emplace(way.high, std::move(sum));
+        way.height.clear();
+        any = true;
+      }
+    }
+    for (const auto& way : open) {
+      if (way.height.empty() || !at.count(way.low) || !at.count(way.high)) continue;
+      EqualSums sum{at.at(way.low), at.at(way.high), way.low};
+      sum.left.insert(sum.left.end(), way.height.begin(), way.height.end());
+      fit.sums.push_back(std::move(sum));
+    }
   }
 
   const Part& m_part;

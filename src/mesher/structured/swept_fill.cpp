@@ -4,6 +4,7 @@
 #include "mesher/optimise/node_moves.h"
 #include "mesher/surface/carried_face.h"
 #include "mesher/surface/paving.h"
+#include "mesher/surface/stepped.h"
 #include <set>
 #include <unordered_map>
 
@@ -190,11 +191,68 @@ private:
   }
 };
 
+/// A stepped body: columns over the target, as high as the end above them.
+Result<StructuredCells> fillStepped(const Part& part, const Sweep& sweep, const SurfaceMesh& surface,
+                                    const Progress& progress) {
+  const SteppedPattern pattern(part, sweep, surface);
+  const auto carried = std::find_if(surface.carried.begin(), surface.carried.end(),
+                                    [&](const CarriedFace& c) { return c.body == sweep.body; });
+  if (!pattern.good() || carried == surface.carried.end() || carried->to.size() != pattern.size())
+    return unfilled(part, sweep.body, part.bodies[static_cast<std::size_t>(sweep.body)].box.center(), "have no layers",
+                    "the rows of its walls do not meet");
+  auto pt = [&](int v) -> const Vec3& { return surface.points[static_cast<std::size_t>(v)]; };
+  StructuredCells r;
+  const int base = static_cast<int>(surface.points.size());
+  std::vector<std::vector<int>> node(static_cast<std::size_t>(pattern.highest()) + 1,
+                                     std::vector<int>(pattern.size(), -1));
+  node[0] = carried->to;
+  for (int k = 1; k <= pattern.highest(); ++k) {
+    progress.check();
+    // Between the nodes known below and above.
+    std::vector<Vec3> between(pattern.size(), Vec3::Zero());
+    for (std::size_t v = 0; v < pattern.size(); ++v) {
+      int low = 0, high = 0, lowNode = carried->to[v], highNode = lowNode;
+      for (const auto& [l, n] : pattern.known(v))
+        if (l >= k) {
+          high = l;
+          highNode = n;
+          break;
+        }
+      if (high == 0) continue; // it ends further down
+      const double w = static_cast<double>(k - low) / static_cast<double>(high - low);
+      between[v] = (1 - w) * pt(lowNode) + w * pt(highNode);
+    }
+    const std::vector<Vec3> at = pattern.placesAt(k, between, surface);
+    for (std::size_t v = 0; v < pattern.size(); ++v) {
+      if (pattern.top(v) < k) continue;
+      int& n = node[static_cast<std::size_t>(k)][v];
+      n = pattern.nodeAt(v, k);
+      if (n >= 0) continue;
+      n = base + static_cast<int>(r.points.size());
+      r.points.push_back(at[v]);
+    }
+  }
+  for (const auto& c : pattern.cells())
+    for (int k = 0; k < c.level; ++k) {
+      auto at = [&](std::size_t i, int level) {
+        return node[static_cast<std::size_t>(level)][static_cast<std::size_t>(c.v[i])];
+      };
+      if (c.v[3] < 0)
+        r.wedges.push_back({at(0, k), at(1, k), at(2, k), at(0, k + 1), at(1, k + 1), at(2, k + 1)});
+      else
+        r.hexahedra.push_back(
+            {at(0, k), at(1, k), at(2, k), at(3, k), at(0, k + 1), at(1, k + 1), at(2, k + 1), at(3, k + 1)});
+    }
+  if (auto p = inverted(part, sweep.body, surface, r, progress)) return *p;
+  return r;
+}
+
 } // namespace
 
 Result<StructuredCells> fillSwept(const Part& part, const Sweep& sweep, const SurfaceMesh& surface,
                                   const SizeField& size, const Progress& progress) {
   if (sweep.closed) return Turned(part, sweep, surface).fill(size, progress);
+  if (!sweep.steps.empty()) return fillStepped(part, sweep, surface, progress);
   const PartBody& body = part.bodies[static_cast<std::size_t>(sweep.body)];
   auto failed = [&](const Vec3& at, std::string what, std::string why) {
     return unfilled(part, sweep.body, at, std::move(what), std::move(why));

@@ -113,9 +113,8 @@ std::vector<Vec3> Pattern::carried(const std::vector<Vec3>& from, const std::vec
   return r;
 }
 
-Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh) {
-  // The node over each node, through walls that stand one over the other.
-  std::unordered_map<int, int> up;
+std::unordered_map<int, int> nodesOver(const Sweep& sweep, const SurfaceMesh& mesh) {
+  std::unordered_map<int, int> up; // through walls that stand one over the other
   for (const auto& rows : mesh.faceRows) {
     const auto wall = std::find(sweep.walls.begin(), sweep.walls.end(), rows.face);
     if (wall == sweep.walls.end()) continue;
@@ -150,6 +149,11 @@ Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh)
         if (const auto [it, fresh] = up.emplace(a, b); !fresh && it->second != b) return {};
       }
   }
+  return up;
+}
+
+Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh) {
+  const auto up = nodesOver(sweep, mesh);
   std::set<int> onSource, onTarget;
   for (const auto& [end, nodes] : {std::pair{sweep.source, &onSource}, {sweep.target, &onTarget}})
     for (int e : part.faces[static_cast<std::size_t>(end)].edges)

@@ -5,6 +5,7 @@
 #pragma once
 #include "mesher/surface/smooth_face.h"
 #include "mesher/surface/surface.h"
+#include <unordered_map>
 
 namespace tess {
 
@@ -37,6 +38,8 @@ private:
   std::unique_ptr<Laplace> m_laplace;
 };
 
+/// The node over each node of a sweep's walls, away from their feet; empty where rows do not belong together.
+std::unordered_map<int, int> nodesOver(const Sweep& sweep, const SurfaceMesh& mesh);
 /// Rows of a wall as seen by a sweep: columns of nodes from the source to the target, one for each node of the source.
 using Columns = std::vector<std::vector<int>>;
 /// One column per node on the boundary of the source; empty where the walls' rows do not belong together.

@@ -9,6 +9,7 @@
 #include "mesher/surface/given_faces.h"
 #include "mesher/surface/mapped_face.h"
 #include "mesher/surface/paved_face.h"
+#include "mesher/surface/stepped.h"
 #include "mesher/surface/surface_bridge.h"
 #include "mesher/surface/surface_match.h"
 #include "mesher/surface/touching.h"
@@ -390,8 +391,12 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
       return *p;
   }
   for (const Sweep& s : plan.sweeps)
-    if (!s.closed)
-      if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh)) return *p;
+    if (!s.closed) {
+      const int tetSide = plan.faces[static_cast<std::size_t>(s.target)].tetSide;
+      if (auto p =
+              s.steps.empty() ? addCarriedFace(part, s, tetSide, out.mesh) : addSteppedFace(part, s, tetSide, out.mesh))
+        return *p;
+    }
   return out;
 }
 

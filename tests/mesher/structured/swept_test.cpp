@@ -103,7 +103,7 @@ TEST(Swept, chainsOfBodiesCarryOneMeshOnAndOn) {
 }
 
 TEST(Swept, whatDoesNotFitSaysWhyAndWhere) {
-  for (const char* recipe : {"sphere 2", "torus 5 1", "drilled 2", "step 1", "shell 6 1"}) {
+  for (const char* recipe : {"sphere 2", "torus 5 1", "drilled 2", "shell 6 1"}) {
     const Part part = made(recipe);
     const Fit fit = fitSwept(part, 0);
     EXPECT_FALSE(fit.fits) << recipe;
@@ -177,4 +177,34 @@ TEST(Swept, best) {
   ASSERT_EQ(fits.size(), 1u);
   EXPECT_EQ(fits[0].fits, std::vector<Fill>{Fill::Tetrahedra});
   EXPECT_EQ(fits[0].others.size(), 2u);
+}
+
+TEST(Swept, stepsAreColumnsOfDifferentHeights) {
+  struct Case {
+    const char* recipe;
+    double size;
+    std::size_t ends; ///< that look up
+  };
+  for (const auto& c : std::vector<Case>{{"boss 20 14 5 3 6", 1.5, 2},
+                                         {"boss 20 14 5 3 -2", 1.5, 2},
+                                         {"counterbore 20 14 8 2 4", 1.3, 2},
+                                         {"stair 6 4 2 3", 1, 3}}) {
+    SCOPED_TRACE(c.recipe);
+    const Part part = made(c.recipe);
+    const Fit fit = fitSwept(part, 0);
+    ASSERT_TRUE(fit.fits) << fit.why;
+    EXPECT_EQ(fit.sweep->steps.size(), c.ends);
+    for (int order : {1, 2}) {
+      const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order);
+      EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+      EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
+      const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+      EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+      EXPECT_NEAR(a.volume, part.volume(), (order == 1 ? 0.03 : 1e-3) * part.volume());
+      EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, order == 1 ? 0.3 : 0.1);
+    }
+    const MeshOutcome wedges = filled(part, c.size, {Fill::Swept}, 1, 0, {}, Across::Triangles);
+    EXPECT_EQ(countOf(wedges.mesh, ElementType::Wedge6), wedges.mesh.cells.size());
+    EXPECT_TRUE(auditMesh(wedges.mesh, *limitsByName("general")).soundness.sound());
+  }
 }
