@@ -16,6 +16,7 @@ namespace {
 // Iv = integral of h^-3 over the volume, Ia = integral of h^-2 over the faces.
 constexpr double kVolume = 9.6, kArea = 0.6;
 constexpr double kRows = 1;         // hexahedra in rows, of Iv
+constexpr double kPaved = 1.08;     // hexahedra in layers over quadrilaterals on any face, of Iv
 constexpr double kLayers = 2.31;    // wedges over triangles of side h, of Iv
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
 constexpr double kRange = 0.25;
@@ -32,6 +33,7 @@ struct Tally {
   double volume = 0, area = 0; ///< the two integrals, of bodies of tetrahedra and of all faces
   double freeArea = 0;         ///< of faces that tetrahedra touch
   double rows = 0;             ///< the integral over volume of bodies filled with rows of hexahedra
+  double paved = 0;            ///< of those with layers of hexahedra
   double layers = 0;           ///< and of those with layers of wedges
   std::map<int, double> byRule;
   std::vector<double> byBody;
@@ -91,10 +93,18 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   sum.byBody.assign(part.bodies.size(), 0);
   std::vector<Problem> unused; // told where they belong
   std::vector<BodyPlan> plan;
+  std::vector<char> hexahedra(part.bodies.size(), 0); // in layers, not wedges
   if (std::any_of(brief.rules.begin(), brief.rules.end(), [](const Rule& r) {
         return r.kind == "fill" && !r.off && r.get("with") != fillName(Fill::Tetrahedra);
-      }))
-    plan = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused).bodies;
+      })) {
+    const MeshPlan whole = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused);
+    plan = whole.bodies;
+    for (const Sweep& s : whole.sweeps) {
+      const std::vector<int> ends = s.sources();
+      hexahedra[static_cast<std::size_t>(s.body)] = std::all_of(
+          ends.begin(), ends.end(), [&](int end) { return whole.faces[static_cast<std::size_t>(end)].quads; });
+    }
+  }
   auto fillOf = [&](int body) {
     return body >= 0 && !plan.empty() ? plan[static_cast<std::size_t>(body)].fill : Fill::Tetrahedra;
   };
@@ -144,7 +154,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
              ny = static_cast<std::size_t>(std::ceil(extent.y() / step)),
              nz = static_cast<std::size_t>(std::ceil(extent.z() / step));
   struct Column {
-    double volume = 0, rows = 0, layers = 0;
+    double volume = 0, rows = 0, paved = 0, layers = 0;
     std::map<int, double> byRule;
     std::map<int, double> byBody;
   };
@@ -195,8 +205,15 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
               SizeReason r = size.deciding({x, y, z}, hits[h].above);
               double w = s * s * length / m / (r.size * r.size * r.size);
               const Fill fill = fillOf(hits[h].above);
-              (fill == Fill::Tetrahedra ? col.volume : fill == Fill::Mapped ? col.rows : col.layers) += w;
-              const double count = (fill == Fill::Tetrahedra ? kVolume : fill == Fill::Mapped ? kRows : kLayers) * w;
+              const bool paved = fill == Fill::Swept && hexahedra[static_cast<std::size_t>(hits[h].above)];
+              (fill == Fill::Tetrahedra ? col.volume
+               : fill == Fill::Mapped   ? col.rows
+               : paved                  ? col.paved
+                                        : col.layers) += w;
+              const double count = w * (fill == Fill::Tetrahedra ? kVolume
+                                        : fill == Fill::Mapped   ? kRows
+                                        : paved                  ? kPaved
+                                                                 : kLayers);
               col.byRule[r.rule] += count;
               col.byBody[hits[h].above] += count;
             }
@@ -207,12 +224,13 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   for (const auto& c : columns) {
     sum.volume += c.volume;
     sum.rows += c.rows;
+    sum.paved += c.paved;
     sum.layers += c.layers;
     for (const auto& [rule, n] : c.byRule) sum.byRule[rule] += n;
     for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
-  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows,
+  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows + kPaved * sum.paved,
                layers = kLayers * sum.layers;
   f.elements = free + rows + layers;
   f.surfaceTriangles = kTriangles * sum.area;
