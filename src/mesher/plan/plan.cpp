@@ -264,6 +264,8 @@ private:
     if (!free(fit.sweep->target) && fit.sweep->steps.empty()) {
       std::swap(fit.sweep->source, fit.sweep->target);
       std::swap(fit.sweep->feet, fit.sweep->heads);
+      // The mesh that was to be made at this end comes from the other one now.
+      std::erase_if(fit.mapped, [&](const MappedFace& m) { return m.face == fit.sweep->target; });
     }
     if (!free(fit.sweep->target))
       return refuse(fit, fit.sweep->target, "the meshes of both of its ends are decided by neighbours");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/structured/six_sides.h"
 #include "mesh/element.h"
+#include "mesher/structured/swept.h"
 #include <map>
 #include <set>
 
@@ -100,6 +101,13 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
   fit.fits = true;
   if (sides) *sides = s;
   return fit;
+}
+
+Fit MappedFiller::fit(const Part& part, int body) const {
+  Fit six = fitSixSides(part, body);
+  if (six.fits) return six;
+  Fit through = fitThrough(part, body);
+  return through.fits ? through : six;
 }
 
 } // namespace tess

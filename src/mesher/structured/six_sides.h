@@ -18,7 +18,7 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides = nullptr);
 class MappedFiller : public Filler {
 public:
   Fill kind() const override { return Fill::Mapped; }
-  Fit fit(const Part& part, int body) const override { return fitSixSides(part, body); }
+  Fit fit(const Part& part, int body) const override; ///< six sides, or rows through a body with walls in pieces
 };
 
 } // namespace tess

@@ -24,6 +24,29 @@ struct Way {
   double ends = 0;                       ///< area of source and target
 };
 
+/// A loop cut where it turns sharply to its left, as its face sees it.
+std::vector<EdgeChain> betweenCorners(const Part& part, int face, const EdgeChain& loop) {
+  constexpr double kCorner = 0.8; // rad
+  const std::size_t n = loop.size();
+  std::vector<char> corner(n, 0);
+  for (std::size_t k = 0; k < n; ++k) {
+    const Vec3 in = wayOf(part, loop[(k + n - 1) % n], true), out = wayOf(part, loop[k], false),
+               normal =
+                   part.shape->projectToFace(face, part.points[static_cast<std::size_t>(startOf(part, loop[k]))].at)
+                       .normal;
+    corner[k] = std::atan2(in.cross(out).dot(normal), in.dot(out)) > kCorner;
+  }
+  const std::size_t first = static_cast<std::size_t>(std::find(corner.begin(), corner.end(), 1) - corner.begin());
+  if (first == n) return {loop};
+  std::vector<EdgeChain> r;
+  for (std::size_t k = 0; k < n; ++k) {
+    const std::size_t i = (first + k) % n;
+    if (corner[i]) r.emplace_back();
+    r.back().push_back(loop[i]);
+  }
+  return r;
+}
+
 /// Puts walls round a source, side by side and one over the other, until nothing but ends is left.
 class Walls {
 public:
@@ -215,7 +238,7 @@ private:
     }
     if (loops->size() != 1) return fail(face, loops->empty() ? "a wall has no edges" : "a wall has holes");
     auto chains = m_loops.chains(face, loops->front());
-    if (chains.size() != 4) chains = betweenCorners(face, loops->front());
+    if (chains.size() != 4) chains = betweenCorners(m_part, face, loops->front());
     if (chains.size() != 4)
       return fail(face, "a wall has " + std::to_string(chains.size()) +
                             (chains.size() == 1 ? " side, not four" : " sides, not four"));
@@ -224,30 +247,6 @@ private:
       m.corners[k] = startOf(m_part, chains[k].front());
     }
     return true;
-  }
-
-  /// A loop cut where it turns sharply to its left, as its face sees it.
-  std::vector<EdgeChain> betweenCorners(int face, const EdgeChain& loop) const {
-    constexpr double kCorner = 0.8; // rad
-    const std::size_t n = loop.size();
-    std::vector<char> corner(n, 0);
-    for (std::size_t k = 0; k < n; ++k) {
-      const Vec3 in = wayOf(m_part, loop[(k + n - 1) % n], true), out = wayOf(m_part, loop[k], false),
-                 normal =
-                     m_part.shape
-                         ->projectToFace(face, m_part.points[static_cast<std::size_t>(startOf(m_part, loop[k]))].at)
-                         .normal;
-      corner[k] = std::atan2(in.cross(out).dot(normal), in.dot(out)) > kCorner;
-    }
-    const std::size_t first = static_cast<std::size_t>(std::find(corner.begin(), corner.end(), 1) - corner.begin());
-    if (first == n) return {loop};
-    std::vector<EdgeChain> r;
-    for (std::size_t k = 0; k < n; ++k) {
-      const std::size_t i = (first + k) % n;
-      if (corner[i]) r.emplace_back();
-      r.back().push_back(loop[i]);
-    }
-    return r;
   }
 };
 
@@ -477,5 +476,50 @@ private:
 } // namespace
 
 Fit fitSwept(const Part& part, int body) { return Finder(part, body).find(); }
+
+Fit fitThrough(const Part& part, int body) {
+  const Fit swept = fitSwept(part, body);
+  if (!swept.fits) return {};
+  std::vector<const Fit*> ways{&swept};
+  for (const Fit& other : swept.others) ways.push_back(&other);
+  auto length = [&](const EdgeChain& side) {
+    double l = 0;
+    for (const auto& s : side) l += part.edges[static_cast<std::size_t>(s.edge)].length;
+    return l;
+  };
+  for (const Fit* way : ways) {
+    if (way->ends.size() != 2 || !way->sweep->steps.empty()) continue;
+    bool four = true;
+    MappedFace m;
+    for (const PavedFace& end : {way->ends[1], way->ends[0]}) { // the source last
+      four = four && end.loops.size() == 1;
+      if (!four) break;
+      const auto chains = betweenCorners(part, end.face, end.loops.front());
+      constexpr double kStraight = 0.93; // cosine of 22 degrees: a side turns no more at its points
+      four = chains.size() == 4;
+      for (const auto& chain : chains)
+        for (std::size_t k = 1; k < chain.size(); ++k)
+          four = four && wayOf(part, chain[k - 1], true).dot(wayOf(part, chain[k], false)) > kStraight;
+      if (!four) break;
+      m.face = end.face;
+      for (std::size_t k = 0; k < 4; ++k) {
+        m.sides[k] = chains[k];
+        m.corners[k] = startOf(part, chains[k].front());
+      }
+      constexpr double kUneven = 3; // opposite sides that get one count
+      for (std::size_t k = 0; k < 2; ++k) {
+        const double ratio = length(m.sides[k]) / length(m.sides[k + 2]);
+        four = four && ratio < kUneven && ratio > 1 / kUneven;
+      }
+    }
+    if (!four) continue;
+    Fit fit = *way;
+    fit.others.clear();
+    fit.ends.clear();
+    fit.mapped.push_back(m);
+    return fit;
+  }
+  return {};
+}
 
 } // namespace tess

@@ -10,6 +10,10 @@ namespace tess {
 /// the place of the face that came closest.
 Fit fitSwept(const Part& part, int body);
 
+/// A swept body whose ends have four corners each, however many edges and walls lie between them: rows run through it
+/// both ways, as in a body of six sides. Does not fit where there is none.
+Fit fitThrough(const Part& part, int body);
+
 class SweptFiller : public Filler {
 public:
   Fill kind() const override { return Fill::Swept; }

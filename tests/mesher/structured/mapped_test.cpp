@@ -168,3 +168,14 @@ TEST(Mapped, sidesMayConsistOfSeveralEdges) {
                             [](const Vec3& p) { return (p - Vec3(2, 2, 2)).norm() < 1e-12; }));
   }
 }
+
+TEST(Mapped, sidesMayConsistOfSeveralFaces) {
+  const Part part = made("joined 6"); // a block with lines round it: four of its sides are two faces each
+  const MeshOutcome out = filled(part, 1.3, {Fill::Mapped});
+  EXPECT_EQ(out.bodies[0].fill, Fill::Mapped) << out.bodies[0].why;
+  EXPECT_EQ(countOf(out.mesh, ElementType::Hex8), out.mesh.cells.size());
+  const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+  EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+  EXPECT_NEAR(a.volume, 1000, 1e-9);
+  EXPECT_NEAR(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, 1, 1e-9); // bricks
+}
