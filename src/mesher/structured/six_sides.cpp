@@ -45,7 +45,7 @@ Fit fitSixSides(const Part& part, int body, SixSides* sides) {
     std::vector<Vec3> at;
     for (int f : b.faces) at.push_back(center(f));
     return refuse("it has " + std::to_string(b.faces.size()) + (b.faces.size() == 1 ? " face, and" : " faces, and") +
-                      " a mapped body has six",
+                      " a mapped body has six sides",
                   b.faces, at);
   }
   Fit fit;
