@@ -101,8 +101,10 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     plan = whole.bodies;
     for (const Sweep& s : whole.sweeps) {
       const std::vector<int> ends = s.sources();
-      hexahedra[static_cast<std::size_t>(s.body)] = std::all_of(
-          ends.begin(), ends.end(), [&](int end) { return whole.faces[static_cast<std::size_t>(end)].quads; });
+      hexahedra[static_cast<std::size_t>(s.body)] =
+          s.across != Across::Triangles && std::all_of(ends.begin(), ends.end(), [&](int end) {
+            return whole.faces[static_cast<std::size_t>(end)].quads;
+          });
     }
   }
   auto fillOf = [&](int body) {

@@ -421,6 +421,8 @@ Result<ImproveOutcome> improveMesh(Mesh& mesh, const std::vector<char>& only, Pr
   bool quadratic = mesh.cells.size() > 0;
   for (auto t : mesh.cells.type) quadratic = quadratic && t == ElementType::Tet10;
   if (quadratic) return improveQuadratic(mesh, only, progress);
+  if (std::none_of(mesh.cells.type.begin(), mesh.cells.type.end(), OtherCells::isOther))
+    return improveLinear(mesh, only, progress);
   // Cells are numbered anew when tetrahedra change: the others come first.
   OtherCells others(mesh, only, progress);
   NodeMoves moves;

@@ -270,11 +270,10 @@ const std::vector<RuleKind>& ruleTable() {
          "Fill {what} with {with}[, {across} across], order {order}",
          "mesh",
          "highlight",
-         "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six faces, "
-         "each "
-         "of four sides. Swept: layers between two ends with walls all round, each wall of four sides or a ring as in "
-         "a "
-         "hole; hexahedra over quadrilaterals, wedges over triangles. Best: mapped where that fits, else swept, else "
+         "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides. "
+         "Swept: layers between two ends with walls all round, in a body of full revolution, or in steps over one "
+         "level "
+         "face; hexahedra over quadrilaterals, wedges over triangles. Best: mapped where that fits, else swept, else "
          "tetrahedra. Sides "
          "across from each other get equal counts, and pyramids join quadrilaterals to tetrahedra. A body that does "
          "not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, else the "
@@ -283,7 +282,9 @@ const std::vector<RuleKind>& ruleTable() {
           choice("with", fillName(Fill::Tetrahedra), "what fills them; best: mapped, else swept, else tetrahedra",
                  fillWords()),
           choice("across", "",
-                 "what the ends of swept bodies are made of; left empty: quads, but triangles beside tetrahedra",
+                 "what the ends, or the profile, of swept bodies are made of; left empty: quads, but triangles where "
+                 "an end "
+                 "lies at tetrahedra",
                  acrossNames()),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";

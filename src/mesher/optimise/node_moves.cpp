@@ -205,7 +205,6 @@ private:
 NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
   Mover mesh(cells);
   NodeMoves r;
-  const std::vector<Vec3> before(cells.inner.begin(), cells.inner.end());
   auto inverted = [&](std::size_t c) { return mesh.inverted(c); };
   auto poor = [&](std::size_t c) { return mesh.worstCorner(c) < good; };
   auto worst = [&] {
@@ -215,7 +214,6 @@ NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
     return all.empty() ? 1.0 : *std::min_element(all.begin(), all.end());
   };
   std::vector<int> bad = mesh.cellsThat(progress, inverted);
-  r.invertedBefore = r.invertedAfter = bad.size();
   r.worstBefore = r.worstAfter = worst();
   if (bad.empty() && r.worstBefore >= good) return r;
   constexpr int kUntangle = 20, kRelax = 60, kImprove = 8, kRings = 2;
@@ -263,9 +261,7 @@ NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
     if (!any) break;
   }
   bad = mesh.cellsThat(progress, inverted);
-  r.invertedAfter = bad.size();
   r.worstAfter = worst();
-  for (std::size_t n = 0; n < before.size(); ++n) r.moved += before[n] != cells.inner[n];
   if (!bad.empty()) {
     const auto q = mesh.cell(static_cast<std::size_t>(bad.front()));
     Vec3 middle = Vec3::Zero();

@@ -24,11 +24,10 @@ struct MovableCells {
 };
 
 struct NodeMoves {
-  std::size_t moved = 0; ///< nodes that stand elsewhere now
   /// Smallest corner of all cells, as the determinant of its three unit edges over that of the regular cell.
   double worstBefore = 1, worstAfter = 1;
-  std::size_t invertedBefore = 0, invertedAfter = 0; ///< cells whose Jacobian is not positive throughout
-  std::optional<Vec3> inverted;                      ///< the middle of one that stays so
+  std::optional<Vec3>
+      inverted; ///< the middle of a cell whose Jacobian is not positive throughout; nothing: none is left
 };
 
 /// Nodes around inverted cells, and around corners below `good`, go one at a time towards the middle of their

@@ -261,6 +261,8 @@ private:
     }
     if (!fit.sweep || fit.sweep->closed) return;
     auto free = [&](int f) { return face(f).mapped < 0 && !face(f).given && !face(f).copied; };
+    const bool rows = std::any_of(fit.mapped.begin(), fit.mapped.end(),
+                                  [&](const MappedFace& m) { return m.face == fit.sweep->source; });
     if (!free(fit.sweep->target) && fit.sweep->steps.empty()) {
       std::swap(fit.sweep->source, fit.sweep->target);
       std::swap(fit.sweep->feet, fit.sweep->heads);
@@ -269,6 +271,8 @@ private:
     }
     if (!free(fit.sweep->target))
       return refuse(fit, fit.sweep->target, "the meshes of both of its ends are decided by neighbours");
+    if (rows && givenAs(fit.sweep->source) == Given::Triangles)
+      return refuse(fit, fit.sweep->source, "a face of it has triangles already");
     // Carried on and on, a mesh must not come back to where it began.
     std::vector<int> todo = fit.sweep->sources();
     std::set<int> seen;
@@ -301,10 +305,12 @@ private:
       if (f.ring) plan.sums.push_back({{ringUnknown(m_part, f.face)}, {ringUnknown(m_part, f.face)}, f.face});
     }
     plan.sums.insert(plan.sums.end(), fit.sums.begin(), fit.sums.end());
-    plan.evens.insert(plan.evens.end(), fit.evens.begin(), fit.evens.end());
     if (fit.sweep && fit.sweep->closed) {
       plan.sweeps.push_back(*fit.sweep);
       plan.sweeps.back().body = body;
+      const Across across = plan.sweeps.back().across = wishOf(static_cast<std::size_t>(body)).across;
+      if (across == Across::ByItself || across == Across::Quads)
+        plan.evens.insert(plan.evens.end(), fit.evens.begin(), fit.evens.end());
     }
     if (!fit.sweep || fit.sweep->closed) return;
     m_ends.insert(m_ends.end(), fit.ends.begin(), fit.ends.end());

@@ -57,6 +57,7 @@ struct Sweep {
   std::vector<int> heads; ///< per wall one that looks to the target
   /// The walls close on themselves, all of them rings: a profile runs once round and there are no ends.
   bool closed = false;
+  Across across = Across::ByItself; ///< what the profile of a closed one is made of; by itself: quadrilaterals
   /// Ends at several heights over `target`, straight above it, instead of `source`: a stepped body. `feet` look to the
   /// target then.
   std::vector<int> steps;

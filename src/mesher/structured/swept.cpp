@@ -303,7 +303,8 @@ private:
   }
 
   /// Whether all faces are rings that lie round a closed profile, or several: a body of full revolution without ends.
-  bool closes(Fit& fit) const {
+  bool closes(Fit& found) const {
+    Fit fit;
     for (int f : faces()) {
       const auto& loops = m_around.at(f);
       if (!loops || loops->size() != 2) return false;
@@ -350,6 +351,7 @@ private:
     }
     fit.fits = true;
     fit.sweep = std::move(sweep);
+    found = std::move(fit);
     return true;
   }
 

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/carried_face.h"
-#include "base/predicates.h"
 #include <Eigen/SparseCholesky>
 #include <map>
 #include <numeric>
@@ -170,16 +169,20 @@ Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh)
   return r;
 }
 
+Problem notCarried(const Part& part, int target, const Vec3& at, const char* what, const char* why) {
+  Problem p = Problem::of("fill.face", what)
+                  .by(Fault::Meshing)
+                  .firstAt({at}, part.unit)
+                  .because(why)
+                  .advise("ask for tetrahedra on the body, or for a smaller size there");
+  p.faces = {target};
+  return p;
+}
+
 std::optional<Problem> addCarriedFace(const Part& part, const Sweep& sweep, int tetSide, SurfaceMesh& m) {
   const PartFace& face = part.faces[static_cast<std::size_t>(sweep.target)];
   auto failed = [&](const Vec3& at, const char* what, const char* why) {
-    Problem p = Problem::of("fill.face", what)
-                    .by(Fault::Meshing)
-                    .firstAt({at}, part.unit)
-                    .because(why)
-                    .advise("ask for tetrahedra on the body, or for a smaller size there");
-    p.faces = {sweep.target};
-    return p;
+    return notCarried(part, sweep.target, at, what, why);
   };
   const Columns columns = columnsOf(part, sweep, m);
   if (columns.empty())
@@ -227,25 +230,17 @@ std::optional<Problem> addCarriedFace(const Part& part, const Sweep& sweep, int 
   };
   const char* what = "the mesh of one end of a body folds on the other";
   const char* why = "the two ends are too different";
-  auto add = [&](const std::array<int, 3>& t) {
-    m.triangles.push_back(t);
-    m.face.push_back(sweep.target);
-  };
   for (auto t : pattern.triangles()) {
     if (turned) std::swap(t[1], t[2]);
     if (const auto place = folded(t)) return failed(*place, what, why);
     for (int& v : t) v = carried.to[static_cast<std::size_t>(v)];
-    add(t);
+    m.addTriangle(t, sweep.target);
   }
   for (auto q : pattern.quads()) {
     if (turned) std::swap(q[1], q[3]);
     if (const auto place = folded(q)) return failed(*place, what, why);
     for (int& v : q) v = carried.to[static_cast<std::size_t>(v)];
-    // As on faces of rows: the diagonal on the tetrahedra's side.
-    if (tetSide * orient3d(pt(q[0]), pt(q[1]), pt(q[2]), pt(q[3])) > 0) std::rotate(q.begin(), q.begin() + 1, q.end());
-    add({q[0], q[1], q[2]});
-    add({q[0], q[2], q[3]});
-    m.quads.push_back({q, sweep.target});
+    m.addQuad(q, sweep.target, tetSide);
   }
   m.carried.push_back(std::move(carried));
   return {};

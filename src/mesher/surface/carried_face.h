@@ -45,6 +45,8 @@ using Columns = std::vector<std::vector<int>>;
 /// One column per node on the boundary of the source; empty where the walls' rows do not belong together.
 Columns columnsOf(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh);
 
+/// Why a target gets no mesh from its other end.
+Problem notCarried(const Part& part, int target, const Vec3& at, const char* what, const char* why);
 /// Adds the mesh of a sweep's target to a surface that has its source and its walls. A problem `fill.face` where it
 /// would be folded; `mesh` is of no use then.
 std::optional<Problem> addCarriedFace(const Part& part, const Sweep& sweep, int tetSide, SurfaceMesh& mesh);

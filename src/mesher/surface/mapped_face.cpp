@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/mapped_face.h"
-#include "base/predicates.h"
 #include "mesher/surface/face_map.h"
 #include "mesher/surface/smooth_face.h"
 #include <cmath>
@@ -206,15 +205,7 @@ public:
     for (std::size_t j = 0; j < nj; ++j)
       for (std::size_t i = 0; i < ni; ++i) {
         const std::array<std::size_t, 4> id{place(i, j), place(i + 1, j), place(i + 1, j + 1), place(i, j + 1)};
-        std::array<int, 4> q{g.node[id[0]], g.node[id[1]], g.node[id[2]], g.node[id[3]]};
-        // The diagonal that lies on the tetrahedra's side of the other one: pyramids above it are valid in any case.
-        const double bulge = orient3d(pt(q[0]), pt(q[1]), pt(q[2]), pt(q[3])); // > 0: the diagonal 0-2 lies behind
-        if (tetSide * bulge > 0) std::rotate(q.begin(), q.begin() + 1, q.end());
-        m.quads.push_back({q, m_face.face});
-        m.triangles.push_back({q[0], q[1], q[2]});
-        m.triangles.push_back({q[0], q[2], q[3]});
-        m.face.push_back(m_face.face);
-        m.face.push_back(m_face.face);
+        m.addQuad({g.node[id[0]], g.node[id[1]], g.node[id[2]], g.node[id[3]]}, m_face.face, tetSide);
       }
     m.faceRows.push_back(std::move(g));
     return {};

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/paved_face.h"
-#include "base/predicates.h"
 #include "mesher/surface/mapped_face.h"
 #include "mesher/surface/paving.h"
 #include <map>
@@ -10,7 +9,7 @@ namespace {
 
 class Paver {
 public:
-  Paver(const Part& part, const PavedFace& face, const SizeField& size, FacePatch& patch, const SurfaceMesh& mesh,
+  Paver(const Part& part, const PavedFace& face, const SizeField& size, const FacePatch& patch, const SurfaceMesh& mesh,
         const Progress& progress)
       : m_part(part), m_face(face), m_size(size), m_patch(patch), m_progress(progress) {
     for (const auto& loop : face.loops) {
@@ -56,7 +55,7 @@ private:
   const Part& m_part;
   const PavedFace& m_face;
   const SizeField& m_size;
-  FacePatch& m_patch;
+  const FacePatch& m_patch;
   const Progress& m_progress;
   NodeLoops m_loops; ///< in places of `rim`
   FaceCells m_base;  ///< the boundary alone
@@ -106,7 +105,7 @@ private:
 } // namespace
 
 std::optional<Problem> addPavedFace(const Part& part, const PavedFace& face, int tetSide, const SizeField& size,
-                                    FacePatch& patch, SurfaceMesh& m, std::vector<Problem>& said,
+                                    const FacePatch& patch, SurfaceMesh& m, std::vector<Problem>& said,
                                     const Progress& progress) {
   const PartFace& f = part.faces[static_cast<std::size_t>(face.face)];
   Paver paver(part, face, size, patch, m, progress);
@@ -140,21 +139,13 @@ std::optional<Problem> addPavedFace(const Part& part, const PavedFace& face, int
     m.dim.push_back(Dim::Face);
     m.entity.push_back(face.face);
   }
-  auto pt = [&](int v) -> const Vec3& { return m.points[static_cast<std::size_t>(v)]; };
-  auto add = [&](const std::array<int, 3>& t) {
-    m.triangles.push_back(t);
-    m.face.push_back(face.face);
-  };
   for (auto t : cells->triangles) {
     for (int& v : t) v = id[static_cast<std::size_t>(v)];
-    add(t);
+    m.addTriangle(t, face.face);
   }
   for (auto q : cells->quads) {
     for (int& v : q) v = id[static_cast<std::size_t>(v)];
-    if (tetSide * orient3d(pt(q[0]), pt(q[1]), pt(q[2]), pt(q[3])) > 0) std::rotate(q.begin(), q.begin() + 1, q.end());
-    add({q[0], q[1], q[2]});
-    add({q[0], q[2], q[3]});
-    m.quads.push_back({q, face.face});
+    m.addQuad(q, face.face, tetSide);
   }
   return {};
 }

@@ -13,7 +13,7 @@ namespace tess {
 /// triangles stay, which is a finding in `said`. A problem `fill.face` where cells would be folded; `mesh` is of no use
 /// then.
 std::optional<Problem> addPavedFace(const Part& part, const PavedFace& face, int tetSide, const SizeField& size,
-                                    FacePatch& patch, SurfaceMesh& mesh, std::vector<Problem>& said,
+                                    const FacePatch& patch, SurfaceMesh& mesh, std::vector<Problem>& said,
                                     const Progress& progress);
 
 } // namespace tess

@@ -20,7 +20,8 @@ struct FaceCells {
 double worstCorner(const FaceCells& cells, Vec3* at = nullptr);
 
 /// Every inner node goes towards the middle of its neighbours, then, where a corner of a cell around it stays poor, to
-/// where the worst of these corners is best; always on the face. The worst corner of all never gets worse.
+/// where the worst of these corners is best; always on the face. Poor are less than 45 and more than 135 degrees: no
+/// corner gets worse beyond that.
 void smoothOnFace(FaceCells& cells, const Part& part, int face, const Progress& progress);
 /// The same in a plane, which all normals are square to.
 void smoothInPlane(FaceCells& cells, const Progress& progress);

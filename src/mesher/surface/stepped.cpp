@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/stepped.h"
-#include "base/predicates.h"
 #include "mesher/surface/carried_face.h"
 #include <Eigen/SparseCholesky>
 #include <map>
@@ -153,13 +152,7 @@ std::vector<Vec3> SteppedPattern::placesAt(int level, const std::vector<Vec3>& f
 std::optional<Problem> addSteppedFace(const Part& part, const Sweep& sweep, int tetSide, SurfaceMesh& m) {
   const PartFace& face = part.faces[static_cast<std::size_t>(sweep.target)];
   auto failed = [&](const Vec3& at, const char* what, const char* why) {
-    Problem p = Problem::of("fill.face", what)
-                    .by(Fault::Meshing)
-                    .firstAt({at}, part.unit)
-                    .because(why)
-                    .advise("ask for tetrahedra on the body, or for a smaller size there");
-    p.faces = {sweep.target};
-    return p;
+    return notCarried(part, sweep.target, at, what, why);
   };
   const SteppedPattern pattern(part, sweep, m);
   if (!pattern.good())
@@ -185,10 +178,6 @@ std::optional<Problem> addSteppedFace(const Part& part, const Sweep& sweep, int 
     carried.to.push_back(node);
   }
   auto pt = [&](int v) -> const Vec3& { return m.points[static_cast<std::size_t>(v)]; };
-  auto add = [&](const std::array<int, 3>& t) {
-    m.triangles.push_back(t);
-    m.face.push_back(sweep.target);
-  };
   const Vec3 front = face.axis;
   for (const auto& c : pattern.cells()) {
     const std::size_t n = c.v[3] < 0 ? 3 : 4;
@@ -201,16 +190,10 @@ std::optional<Problem> addSteppedFace(const Part& part, const Sweep& sweep, int 
       if (a.cross(b).dot(front) < kFolded * a.norm() * b.norm())
         return failed(pt(q[k]), "the mesh of the ends of a body folds below them", "its walls are not straight");
     }
-    if (n == 3) {
-      add({q[0], q[1], q[2]});
-      continue;
-    }
-    std::array<int, 4> quad{q[0], q[1], q[2], q[3]};
-    if (tetSide * orient3d(pt(quad[0]), pt(quad[1]), pt(quad[2]), pt(quad[3])) > 0)
-      std::rotate(quad.begin(), quad.begin() + 1, quad.end());
-    add({quad[0], quad[1], quad[2]});
-    add({quad[0], quad[2], quad[3]});
-    m.quads.push_back({quad, sweep.target});
+    if (n == 3)
+      m.addTriangle({q[0], q[1], q[2]}, sweep.target);
+    else
+      m.addQuad({q[0], q[1], q[2], q[3]}, sweep.target, tetSide);
   }
   m.carried.push_back(std::move(carried));
   return {};

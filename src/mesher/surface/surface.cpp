@@ -2,6 +2,7 @@
 // Phases: divide edges -> bring the tessellation's feature lines to the division -> remesh every face on its own (in
 // parallel; boundaries stay) -> separate faces that share an inner edge -> verify.
 #include "base/parallel.h"
+#include "base/predicates.h"
 #include "mesher/edges/counts.h"
 #include "mesher/edges/edge_division.h"
 #include "mesher/surface/carried_face.h"
@@ -456,6 +457,20 @@ std::optional<Problem> ownCrossings(const Part& part, const PairCounts& inMesh, 
 }
 
 } // namespace
+
+void SurfaceMesh::addTriangle(const std::array<int, 3>& v, int f) {
+  triangles.push_back(v);
+  face.push_back(f);
+}
+
+void SurfaceMesh::addQuad(std::array<int, 4> v, int f, int tetSide) {
+  auto pt = [&](int k) -> const Vec3& { return points[static_cast<std::size_t>(k)]; };
+  // Above 0: the diagonal from the first node lies behind the other one.
+  if (tetSide * orient3d(pt(v[0]), pt(v[1]), pt(v[2]), pt(v[3])) > 0) std::rotate(v.begin(), v.begin() + 1, v.end());
+  addTriangle({v[0], v[1], v[2]}, f);
+  addTriangle({v[0], v[2], v[3]}, f);
+  quads.push_back({v, f});
+}
 
 std::vector<char> SurfaceMesh::halves() const {
   std::vector<char> r(triangles.size(), 0);

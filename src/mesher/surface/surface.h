@@ -49,6 +49,10 @@ struct SurfaceMesh {
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;
   }
+  void addTriangle(const std::array<int, 3>& v, int f);
+  /// With its two triangles. The diagonal lies on the side where tetrahedra meet the face (`tetSide`: 1 in front, -1
+  /// behind, 0 none): pyramids above it are valid in any case.
+  void addQuad(std::array<int, 4> v, int f, int tetSide);
   /// Per triangle, whether it is half of a quadrilateral.
   std::vector<char> halves() const;
 };
