@@ -994,6 +994,25 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
       s = k ? BRepAlgoAPI_Fuse(s, c1).Shape() : c1;
     }
     add(s);
+  } else if (what ==
+             "feet") { // a plate a x b, c thick, a block d wide on it, e to the right a disc of radius d / 2 below
+    double d = 1, e = 0;
+    in >> d >> e;
+    add(BRepPrimAPI_MakeBox(a, b, c).Solid());
+    add(BRepPrimAPI_MakeBox(gp_Pnt(0.6 * a, 0.5 * (b - d), c), d, d, 1.5 * d).Solid());
+    add(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0.25 * a + e, 0.5 * b, -d), gp::DZ()), 0.5 * d, d).Solid());
+  } else if (what == "shaft") { // turned: discs one over the other, radius and height of each in turn
+    TopoDS_Shape s;
+    double z = 0;
+    std::vector<double> more{a, b, c};
+    for (double d = 0; in >> d;) more.push_back(d);
+    for (std::size_t k = 0; k + 1 < more.size(); k += 2) {
+      const TopoDS_Shape disc =
+          BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, z), gp::DZ()), more[k], more[k + 1]).Solid();
+      s = s.IsNull() ? disc : BRepAlgoAPI_Fuse(s, disc).Shape();
+      z += more[k + 1];
+    }
+    add(s);
   } else if (what == "flange") { // turned: inner radius a, a foot b wide and c / 3 high, a neck b / 2 wide up to c
     BRepBuilderAPI_MakePolygon profile;
     for (const auto& [r, z] :

@@ -100,7 +100,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     const MeshPlan whole = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused);
     plan = whole.bodies;
     for (const Sweep& s : whole.sweeps) {
-      const std::vector<int> ends = s.sources();
+      const std::vector<int> ends = s.steps.empty() ? s.sources() : s.steps;
       hexahedra[static_cast<std::size_t>(s.body)] =
           s.across != Across::Triangles && std::all_of(ends.begin(), ends.end(), [&](int end) {
             return whole.faces[static_cast<std::size_t>(end)].quads;

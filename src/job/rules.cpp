@@ -271,9 +271,9 @@ const std::vector<RuleKind>& ruleTable() {
          "mesh",
          "highlight",
          "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides. "
-         "Swept: layers between two ends with walls all round, in a body of full revolution, or in steps over one "
-         "level "
-         "face; hexahedra over quadrilaterals, wedges over triangles. Best: mapped where that fits, else swept, else "
+         "Swept: layers between two ends with walls all round, in a body of full revolution, or between level "
+         "ends at several heights; hexahedra over quadrilaterals, wedges over triangles. Best: mapped where that fits, "
+         "else swept, else "
          "tetrahedra. Sides "
          "across from each other get equal counts, and pyramids join quadrilaterals to tetrahedra. A body that does "
          "not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, else the "

@@ -24,6 +24,7 @@ struct Class {
 struct Sum {
   std::vector<int> left, right;
   int face = -1;
+  int more = 0;
 };
 
 /// Classes whose counts together are even, each as often as it occurs.
@@ -54,14 +55,19 @@ private:
   std::vector<int> m_up;
 };
 
+struct Branching {
+  const Progress* progress;
+  int nodes = 0;
+};
 void stopAtManyNodes(glp_tree* tree, void* info) {
   constexpr int kNodes = 20000; // by nodes, never by time: the same answer on any machine
-  if (glp_ios_reason(tree) == GLP_ISELECT && ++*static_cast<int*>(info) > kNodes) glp_ios_terminate(tree);
+  auto& b = *static_cast<Branching*>(info);
+  if ((glp_ios_reason(tree) == GLP_ISELECT && ++b.nodes > kNodes) || b.progress->stopped()) glp_ios_terminate(tree);
 }
 
 /// One set of classes that hang together by sums. Counts per class of `members`, empty where there are none.
 std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>& members, const std::vector<Sum>& sums,
-                       const std::set<int>& held, const std::vector<char>& useSum,
+                       const std::set<int>& held, const std::vector<char>& useSum, const Progress& progress,
                        const std::vector<Even>& evens = {}) {
   constexpr double kFirst = 1000; // weight of the largest deviation against the sum of all
   std::map<int, int> step;        // classes that are even by themselves: half of their count is the unknown
@@ -116,7 +122,7 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
     std::map<int, double> entries;
     for (int c : sums[s].left) entries[column.at(c)] += stepOf(c);
     for (int c : sums[s].right) entries[column.at(c)] -= stepOf(c);
-    row({entries.begin(), entries.end()}, 0, true);
+    row({entries.begin(), entries.end()}, sums[s].more, sums[s].more == 0);
   }
   for (const Even& even : evens) {
     std::vector<std::pair<int, double>> entries;
@@ -140,9 +146,9 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
   glp_init_iocp(&options);
   options.presolve = GLP_ON;
   options.msg_lev = GLP_MSG_OFF;
-  int nodes = 0;
+  Branching branching{&progress};
   options.cb_func = stopAtManyNodes;
-  options.cb_info = &nodes;
+  options.cb_info = &branching;
   if (!odd) glp_intopt(p, &options);
   std::vector<int> r;
   if (const int status = glp_mip_status(p); status == GLP_OPT || status == GLP_FEAS)
@@ -150,20 +156,24 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
       r.push_back(stepOf(members[static_cast<std::size_t>(k)]) *
                   static_cast<int>(std::lround(glp_mip_col_val(p, k + 1))));
   glp_delete_prob(p);
+  progress.check();
   return r;
 }
 
 class Counts {
 public:
   Counts(const Part& part, const SizeField& size, const EdgeDivisions& divisions, const std::vector<EqualSums>& sums,
-         const std::vector<EvenSum>& evens, const std::vector<int>& given, std::vector<Problem>& said)
+         const std::vector<EvenSum>& evens, const std::vector<int>& given, std::vector<Problem>& said,
+         const Progress& progress)
       : m_part(part), m_size(size), m_divisions(divisions), m_asked(sums), m_askedEven(evens), m_given(given),
-        m_said(said), m_union(part.edges.size() + part.faces.size()), m_used(part.edges.size() + part.faces.size(), 0) {
+        m_said(said), m_progress(progress), m_union(part.edges.size() + part.faces.size()),
+        m_used(part.edges.size() + part.faces.size(), 0) {
     for (const auto& e : part.edges) ++m_byEnds[std::minmax(e.points[0], e.points[1])];
   }
 
   Result<std::vector<int>> run() {
     uniteEdges();
+    if (m_impossible >= 0) return contradiction({Sum{{}, {}, m_impossible, 1}}, {1});
     makeClasses();
     std::vector<int> count(m_classes.size(), 0);
     for (const auto& [members, sums, evens] : components()) {
@@ -193,6 +203,7 @@ private:
   const std::vector<EvenSum>& m_askedEven;
   const std::vector<int>& m_given;
   std::vector<Problem>& m_said;
+  const Progress& m_progress;
   Union m_union;
   std::vector<char> m_used;
   std::vector<Class> m_classes;
@@ -200,6 +211,7 @@ private:
   std::map<std::pair<int, int>, int> m_byEnds; ///< how many edges lie between two points
   std::vector<Sum> m_sums;                     ///< of roots of edges at first, of classes then
   std::vector<Even> m_evens;
+  int m_impossible = -1; ///< face at which something is to be more than itself
 
   bool isRing(int unknown) const { return static_cast<std::size_t>(unknown) >= m_part.edges.size(); }
   int faceOf(int unknown) const { return unknown - static_cast<int>(m_part.edges.size()); }
@@ -219,6 +231,7 @@ private:
       for (int e : s.edges) m_used[static_cast<std::size_t>(e)] = 1;
     for (bool changed = true; changed;) {
       changed = false;
+      m_impossible = -1;
       m_sums.clear();
       for (const auto& s : m_asked) {
         Sum sum;
@@ -228,6 +241,14 @@ private:
         for (int e : s.right) --balance[m_union.root(e)];
         for (const auto& [root, n] : balance)
           for (int k = 0; k < std::abs(n); ++k) (n > 0 ? sum.left : sum.right).push_back(root);
+        sum.more = s.more;
+        if (s.more > 0) {
+          if (sum.left.empty() && sum.right.empty())
+            m_impossible = s.face;
+          else if (!sum.right.empty() || static_cast<int>(sum.left.size()) < s.more)
+            m_sums.push_back(std::move(sum));
+          continue;
+        }
         if (sum.left.empty() && sum.right.empty()) continue;
         if (sum.left.size() == 1 && sum.right.size() == 1) {
           m_union.unite(sum.left[0], sum.right[0]);
@@ -394,7 +415,7 @@ private:
       if (m_classes[static_cast<std::size_t>(c)].fixed > 0) held.insert(c);
     const std::vector<char> all(sums.size(), 1);
     if (!evens.empty())
-      if (auto r = solve(m_classes, members, sums, held, all, evens); !r.empty()) return r;
+      if (auto r = solve(m_classes, members, sums, held, all, m_progress, evens); !r.empty()) return r;
     auto r = withoutEvens(members, sums);
     if (!r || evens.empty()) return r;
     std::erase_if(held, [&](int c) {
@@ -405,7 +426,7 @@ private:
     std::stable_partition(ordered.begin(), ordered.end(), [](const Even& e) { return e.needed; });
     for (const Even& e : ordered) {
       kept.push_back(e);
-      if (auto some = solve(m_classes, members, sums, held, all, kept); !some.empty()) {
+      if (auto some = solve(m_classes, members, sums, held, all, m_progress, kept); !some.empty()) {
         r = std::move(some);
         continue;
       }
@@ -428,7 +449,7 @@ private:
       if (m_classes[static_cast<std::size_t>(c)].fixed > 0) held.insert(c);
     const std::vector<char> all(sums.size(), 1);
     for (;;) {
-      auto r = solve(m_classes, members, sums, held, all);
+      auto r = solve(m_classes, members, sums, held, all, m_progress);
       if (!r.empty()) return r;
       // An irreducible set of what contradicts (deletion filter, Chinneck & Dravnieks 1991): what is not needed for the
       // contradiction goes.
@@ -436,11 +457,11 @@ private:
       std::set<int> needed = held;
       for (std::size_t s = 0; s < sums.size(); ++s) {
         use[s] = 0;
-        if (!solve(m_classes, members, sums, needed, use).empty()) use[s] = 1;
+        if (!solve(m_classes, members, sums, needed, use, m_progress).empty()) use[s] = 1;
       }
       for (int c : held) {
         needed.erase(c);
-        if (!solve(m_classes, members, sums, needed, use).empty()) needed.insert(c);
+        if (!solve(m_classes, members, sums, needed, use, m_progress).empty()) needed.insert(c);
       }
       int letGo = -1; // the coarsest of the divisions
       for (int c : needed)
@@ -493,10 +514,12 @@ private:
 
 Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
                                     const std::vector<EqualSums>& sums, const std::vector<EvenSum>& evens,
-                                    const std::vector<int>& given, std::vector<Problem>& said) {
-  auto r = Counts(part, size, divisions, sums, evens, given, said).run();
-  glp_free_env(); // what the solver keeps for each thread would be lost with it
-  return r;
+                                    const std::vector<int>& given, std::vector<Problem>& said,
+                                    const Progress& progress) {
+  struct Freed { // what the solver keeps for each thread would be lost with it
+    ~Freed() { glp_free_env(); }
+  } freed;
+  return Counts(part, size, divisions, sums, evens, given, said, progress).run();
 }
 
 } // namespace tess

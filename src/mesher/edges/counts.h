@@ -2,6 +2,7 @@
 // How many elements stand along edges whose counts hang together.
 #pragma once
 #include "base/problem.h"
+#include "base/progress.h"
 #include "geometry/part.h"
 #include "size/edge_wishes.h"
 #include "size/size_field.h"
@@ -12,6 +13,7 @@ namespace tess {
 struct EqualSums {
   std::vector<int> left, right; ///< unknowns, each once
   int face = -1;                ///< that needs it
+  int more = 0;                 ///< not 0: that many more on the left, or still more, instead
 };
 
 /// An even number of elements along all edges of a closed way together, and not fewer than `least`.
@@ -28,9 +30,11 @@ struct EvenSum {
 /// to what the size asks for is the least possible, then the sum of all is (as Tam & Armstrong 1993, one integer
 /// program for each set of edges that hang together). Of exact divisions that contradict each other as few as possible
 /// are let go, each with a finding; even sums are let go before that, and the same way. A problem `fill.counts` naming
-/// faces whose sums cannot be had. The same on any machine, for any number of threads.
+/// faces whose sums cannot be had. The same on any machine, for any number of threads. Throws
+/// Cancelled on a stop.
 Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, const EdgeDivisions& divisions,
                                     const std::vector<EqualSums>& sums, const std::vector<EvenSum>& evens,
-                                    const std::vector<int>& given, std::vector<Problem>& said);
+                                    const std::vector<int>& given, std::vector<Problem>& said,
+                                    const Progress& progress);
 
 } // namespace tess

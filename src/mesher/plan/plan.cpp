@@ -104,12 +104,13 @@ public:
           plan.faces[f].mapped >= 0 || plan.faces[f].paved >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
     for (const Sweep& s : plan.sweeps) {
       if (s.closed) continue;
-      const std::vector<int> sources = s.sources();
-      auto quads = [&](int f) { return face(f).quads; };
-      face(s.target).quads = std::all_of(sources.begin(), sources.end(), quads);
-      if (std::none_of(sources.begin(), sources.end(), quads) &&
-          (tetrahedraBeside(s.target) ||
-           std::any_of(sources.begin(), sources.end(), [&](int f) { return tetrahedraBeside(f); })))
+      const std::vector<int> sources = s.sources(), targets = s.targets();
+      const bool stepped = !s.steps.empty(),
+                 quads = stepped ? s.across != Across::Triangles : face(sources.front()).quads;
+      for (int f : targets) face(f).quads = quads;
+      auto beside = [&](int f) { return tetrahedraBeside(f); };
+      if (!quads &&
+          (std::any_of(targets.begin(), targets.end(), beside) || std::any_of(sources.begin(), sources.end(), beside)))
         plan.bodies[static_cast<std::size_t>(s.body)].why += ", with triangles at the tetrahedra beside it";
     }
     for (std::size_t f = 0; f < m_part.faces.size(); ++f) {
@@ -261,9 +262,13 @@ private:
     }
     if (!fit.sweep || fit.sweep->closed) return;
     auto free = [&](int f) { return face(f).mapped < 0 && !face(f).given && !face(f).copied; };
+    if (!fit.sweep->steps.empty()) {
+      if (!meetSteps(fit, free)) return;
+      return comesBack(fit);
+    }
     const bool rows = std::any_of(fit.mapped.begin(), fit.mapped.end(),
                                   [&](const MappedFace& m) { return m.face == fit.sweep->source; });
-    if (!free(fit.sweep->target) && fit.sweep->steps.empty()) {
+    if (!free(fit.sweep->target)) {
       std::swap(fit.sweep->source, fit.sweep->target);
       std::swap(fit.sweep->feet, fit.sweep->heads);
       // The mesh that was to be made at this end comes from the other one now.
@@ -273,17 +278,41 @@ private:
       return refuse(fit, fit.sweep->target, "the meshes of both of its ends are decided by neighbours");
     if (rows && givenAs(fit.sweep->source) == Given::Triangles)
       return refuse(fit, fit.sweep->source, "a face of it has triangles already");
-    // Carried on and on, a mesh must not come back to where it began.
+    comesBack(fit);
+  }
+  /// Ends that neighbours have decided keep their meshes, where no lines of others run across them.
+  template <class Free> bool meetSteps(Fit& fit, const Free& free) const {
+    Sweep& s = *fit.sweep;
+    for (std::size_t k = 0; k < s.steps.size(); ++k) {
+      if (free(s.steps[k])) continue;
+      s.given.push_back(s.steps[k]);
+      if (s.alone[k]) continue;
+      refuse(fit, s.steps[k], "the mesh of an end of it is decided by a neighbour, and edges of other ends run across");
+      return false;
+    }
+    auto given = [&](int k) {
+      return std::find(s.given.begin(), s.given.end(), s.steps[static_cast<std::size_t>(k)]) != s.given.end();
+    };
+    for (const auto& [a, b] : s.over)
+      if (given(a) && given(b)) {
+        refuse(fit, s.steps[static_cast<std::size_t>(a)], "the meshes of both of its ends are decided by neighbours");
+        return false;
+      }
+    return true;
+  }
+  /// Carried on and on, a mesh must not come back to where it began.
+  void comesBack(Fit& fit) const {
+    const std::vector<int> targets = fit.sweep->targets();
     std::vector<int> todo = fit.sweep->sources();
     std::set<int> seen;
     while (!todo.empty()) {
       const int at = todo.back();
       todo.pop_back();
-      if (at == fit.sweep->target)
+      if (std::find(targets.begin(), targets.end(), at) != targets.end())
         return refuse(fit, at, "bodies that are swept one after the other come back to the face they begin with");
       if (!seen.insert(at).second) continue;
       for (const Sweep& s : plan.sweeps)
-        if (s.target == at)
+        if (const auto to = s.targets(); std::find(to.begin(), to.end(), at) != to.end())
           for (int f : s.sources()) todo.push_back(f);
     }
   }
@@ -318,8 +347,10 @@ private:
       face(f).source = true;
       decided(face(f));
     }
-    face(fit.sweep->target).copied = true;
-    decided(face(fit.sweep->target));
+    for (int f : fit.sweep->targets()) {
+      face(f).copied = true;
+      decided(face(f));
+    }
     plan.sweeps.push_back(*fit.sweep);
     plan.sweeps.back().body = body;
   }
@@ -327,41 +358,57 @@ private:
   /// Faces whose own mesh is carried on get quadrilaterals, so that layers are hexahedra: unless triangles are asked
   /// for, or lie better beside tetrahedra.
   void pave() {
-    for (const Sweep& first : plan.sweeps)
+    for (Sweep& first : plan.sweeps) {
       for (int source : first.sources()) paveEnd(first, source);
+      if (first.steps.empty()) continue;
+      first.across = acrossFrom(first);
+      if (first.across == Across::Quads)
+        for (int f : first.steps)
+          if (const PavedFace* end = endAt(f); end && !face(f).given) evenLoops(*end);
+    }
+  }
+  const PavedFace* endAt(int f) const {
+    const auto end = std::find_if(m_ends.begin(), m_ends.end(), [&](const PavedFace& p) { return p.face == f; });
+    return end == m_ends.end() ? nullptr : &*end;
+  }
+  /// Of all bodies that a mesh runs through from one on, and all that is carried with it.
+  Across acrossFrom(const Sweep& first) const {
+    const std::vector<int> begin = first.sources(), made = first.steps.empty() ? std::vector<int>{} : first.targets();
+    std::set<int> faces(begin.begin(), begin.end());
+    faces.insert(made.begin(), made.end());
+    Across across = Across::ByItself;
+    for (const Sweep& s : plan.sweeps) { // sources come before what is carried on from them
+      const std::vector<int> from = s.sources(), to = s.targets();
+      if (&s != &first && std::none_of(from.begin(), from.end(), [&](int x) { return faces.count(x) > 0; })) continue;
+      faces.insert(from.begin(), from.end());
+      faces.insert(to.begin(), to.end());
+      const Across mine = wishOf(static_cast<std::size_t>(s.body)).across;
+      if (across == Across::ByItself) across = mine;
+    }
+    if (across != Across::ByItself) return across;
+    const bool beside = std::any_of(faces.begin(), faces.end(), [&](int x) { return tetrahedraBeside(x); });
+    return beside ? Across::Triangles : Across::Quads;
   }
   void paveEnd(const Sweep& first, int source) {
     FacePlan& f = face(source);
     if (f.copied || f.mapped >= 0 || f.given || f.paved >= 0) return;
-    const auto end = std::find_if(m_ends.begin(), m_ends.end(), [&](const PavedFace& p) { return p.face == source; });
-    if (end == m_ends.end()) return;
-    // All bodies that its mesh runs through, and all that is carried with it.
-    const std::vector<int> begin = first.sources();
-    std::set<int> faces(begin.begin(), begin.end());
-    Across across = Across::ByItself;
-    for (const Sweep& s : plan.sweeps) { // sources come before what is carried on from them
-      const std::vector<int> from = s.sources();
-      if (std::none_of(from.begin(), from.end(), [&](int x) { return faces.count(x) > 0; })) continue;
-      faces.insert(from.begin(), from.end());
-      faces.insert(s.target);
-      const Across mine = wishOf(static_cast<std::size_t>(s.body)).across;
-      if (across == Across::ByItself) across = mine;
-    }
-    if (across == Across::ByItself &&
-        std::any_of(faces.begin(), faces.end(), [&](int x) { return tetrahedraBeside(x); }))
-      across = Across::Triangles;
+    const PavedFace* end = endAt(source);
+    if (!end) return;
+    const Across across = acrossFrom(first);
     if (across == Across::Triangles) return;
     f.paved = static_cast<int>(plan.paved.size());
     plan.paved.push_back(*end);
     plan.paved.back().all = across != Across::MostlyQuads;
-    if (!plan.paved.back().all) return;
-    for (const auto& loop : end->loops) {
+    if (plan.paved.back().all) evenLoops(*end);
+  }
+  void evenLoops(const PavedFace& end) {
+    for (const auto& loop : end.loops) {
       EvenSum even;
-      even.face = end->face;
+      even.face = end.face;
       for (const auto& step : loop) even.edges.push_back(step.edge);
       if (loop.size() == 1) even.least = 8; // a round hole
       plan.evens.push_back(std::move(even));
-      betweenCorners(loop, end->face);
+      betweenCorners(loop, end.face);
     }
   }
 
@@ -391,8 +438,9 @@ private:
     while (!plan.sweeps.empty()) {
       const auto next = std::find_if(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& s) {
         return std::none_of(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& other) {
-          const std::vector<int> from = s.sources();
-          return std::find(from.begin(), from.end(), other.target) != from.end();
+          const std::vector<int> from = s.sources(), made = other.targets();
+          return std::any_of(from.begin(), from.end(),
+                             [&](int f) { return std::find(made.begin(), made.end(), f) != made.end(); });
         });
       });
       ordered.push_back(*next); // there is one, as nothing comes back to where it began

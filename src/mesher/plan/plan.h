@@ -57,12 +57,28 @@ struct Sweep {
   std::vector<int> heads; ///< per wall one that looks to the target
   /// The walls close on themselves, all of them rings: a profile runs once round and there are no ends.
   bool closed = false;
-  Across across = Across::ByItself; ///< what the profile of a closed one is made of; by itself: quadrilaterals
-  /// Ends at several heights over `target`, straight above it, instead of `source`: a stepped body. `feet` look to the
-  /// target then.
+  /// What the profile of a closed one, or the ends of a stepped one, are made of; by itself: quadrilaterals.
+  Across across = Across::ByItself;
+  /// Ends at several heights instead of `source` and `target`, all level, above and below each other with upright
+  /// walls between them: a stepped body.
   std::vector<int> steps;
+  Vec3 up = Vec3::Zero();                ///< of a stepped body: from the feet of its walls to their heads
+  std::vector<char> alone;               ///< per step: no edge of another one runs across it, seen along `up`
+  std::vector<std::array<int, 2>> over;  ///< places in `steps` of ends that face each other, the lower one first
+  std::vector<std::array<int, 2>> alike; ///< edges that are one, seen along `up`
+  std::vector<int> given;                ///< those of `steps` whose mesh neighbours decide
+  /// Whose mesh comes from elsewhere.
   std::vector<int> sources() const {
-    return closed ? std::vector<int>{} : steps.empty() ? std::vector<int>{source} : steps;
+    return closed ? std::vector<int>{} : steps.empty() ? std::vector<int>{source} : given;
+  }
+  /// Whose mesh is made for this body.
+  std::vector<int> targets() const {
+    if (closed) return {};
+    if (steps.empty()) return {target};
+    std::vector<int> r;
+    for (int f : steps)
+      if (std::find(given.begin(), given.end(), f) == given.end()) r.push_back(f);
+    return r;
   }
 };
 
@@ -76,7 +92,7 @@ struct Fit {
   std::vector<EqualSums> sums;    ///< what else the counts must fulfil
   std::vector<EvenSum> evens;     ///< likewise, where they can
   std::optional<Sweep> sweep;     ///< its ends may be exchanged
-  std::vector<PavedFace> ends;    ///< the two ends of the sweep, of which one may get quadrilaterals of its own
+  std::vector<PavedFace> ends;    ///< the ends of the sweep; of two, one may get quadrilaterals of its own
   std::vector<Fit> others;        ///< further ways that fit, where neighbours do not allow this one; best first
 };
 

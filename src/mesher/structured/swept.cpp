@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/structured/swept.h"
+#include "mesher/structured/level_lines.h"
 #include <cmath>
 #include <deque>
 #include <map>
@@ -165,7 +166,7 @@ private:
         }
         if (!up.isZero()) {
           if (below.count(x) || above.count(x)) continue;
-          if (walls.count(x) || smooth(face, x, step.edge)) {
+          if (walls.count(x) || (!level(x) && smooth(face, x, step.edge))) {
             if (!place(x, step.edge, role)) return false;
           } else if (!addStep(x))
             return false;
@@ -183,15 +184,16 @@ private:
     return true;
   }
 
-  /// A level face at any height.
-  bool addStep(int face) {
+  bool level(int face) const {
     constexpr double kLevel = 1e-6;
     const PartFace& f = m_part.faces[static_cast<std::size_t>(face)];
-    const double facing = outward(face, f.center).dot(up);
-    if (f.kind != SurfaceKind::Plane || std::abs(facing) < 1 - kLevel)
-      return fail(face, "walls that begin at one face do not end at one, nor at level ones");
-    (facing > 0 ? above : below).insert(face);
-    m_todo.push_back(face);
+    return f.kind == SurfaceKind::Plane && std::abs(f.axis.dot(up)) > 1 - kLevel;
+  }
+  /// A level face at any height.
+  bool addStep(int face) {
+    if (!level(face)) return fail(face, "walls that begin at one face do not end at one, nor at level ones");
+    const bool looksUp = outward(face, m_part.faces[static_cast<std::size_t>(face)].center).dot(up) > 0;
+    if ((looksUp ? above : below).insert(face).second) m_todo.push_back(face);
     return true;
   }
   /// Walls at a level face: where they stand in front of it they lead on beyond it, else back into the body.
@@ -203,7 +205,11 @@ private:
       for (const auto& step : loop) {
         const int x = m_loops.across(face, step.edge);
         if (x < 0) return fail(face, "more than two of its faces meet at an edge");
-        if (walls.count(x)) continue;
+        if (walls.count(x) || (isAbove ? above : below).count(x)) continue;
+        if (level(x)) { // the same end goes on beyond a line
+          if (!addStep(x)) return false;
+          continue;
+        }
         const auto& e = m_part.edges[static_cast<std::size_t>(step.edge)];
         const double t = 0.5 * (e.t0 + e.t1), d = 1e-4 * (e.t1 - e.t0);
         const Vec3 at = m_part.shape->edgePoint(step.edge, t);
@@ -355,27 +361,50 @@ private:
     return true;
   }
 
-  /// A level target with straight walls up from it, to level ends at several heights that all look up.
-  bool stepped(Fit& fit) const {
-    for (int target : faces()) {
-      if (!flat(target) || !m_around.at(target) || m_around.at(target)->empty()) continue;
-      Walls walls(m_part, m_body, m_loops, target);
-      walls.up = -walls.outward(target, m_part.faces[static_cast<std::size_t>(target)].center);
-      if (!walls.build(*m_around.at(target)) || walls.below.size() != 1 ||
-          faces().size() != walls.walls.size() + walls.above.size() + 1 || !upright(walls))
+  /// Level ends at several heights, with upright walls between them.
+  bool stepped(Fit& found) const {
+    std::vector<Vec3> tried;
+    for (int first : faces()) {
+      if (!flat(first) || !m_around.at(first) || m_around.at(first)->empty()) continue;
+      const Vec3 axis = m_part.faces[static_cast<std::size_t>(first)].axis;
+      if (std::any_of(tried.begin(), tried.end(), [&](const Vec3& t) { return std::abs(t.dot(axis)) > 1 - 1e-6; }))
         continue;
-      fit.fits = true;
-      fit.sweep.emplace();
-      fit.sweep->target = target;
-      fit.sweep->steps.assign(walls.above.begin(), walls.above.end());
-      for (int end : fit.sweep->steps) fit.ends.push_back({end, true, *m_around.at(end)});
-      for (auto& [face, m] : walls.walls) {
-        fit.sweep->walls.push_back(face);
-        fit.sweep->feet.push_back(m.sides[0].front().edge);
-        fit.sweep->heads.push_back(m.sides[2].front().edge);
+      tried.push_back(axis);
+      Walls walls(m_part, m_body, m_loops, first);
+      walls.up = -walls.outward(first, m_part.faces[static_cast<std::size_t>(first)].center);
+      if (!walls.build(*m_around.at(first)) ||
+          faces().size() != walls.walls.size() + walls.above.size() + walls.below.size() || !upright(walls))
+        continue;
+      Fit fit;
+      Sweep& sweep = fit.sweep.emplace();
+      sweep.up = walls.up;
+      sweep.steps.assign(walls.below.begin(), walls.below.end());
+      sweep.steps.insert(sweep.steps.end(), walls.above.begin(), walls.above.end());
+      if (std::any_of(sweep.steps.begin(), sweep.steps.end(), [&](int f) { return !m_around.at(f); })) continue;
+      for (int end : sweep.steps) fit.ends.push_back({end, true, *m_around.at(end)});
+      for (const auto& [face, m] : walls.walls) {
+        sweep.walls.push_back(face);
+        sweep.feet.push_back(m.sides[0].front().edge);
+        sweep.heads.push_back(m.sides[2].front().edge);
       }
-      levels(walls, fit);
+      std::vector<std::vector<int>> joined; // feet and heads of walls
+      for (const auto& [face, m] : walls.walls) {
+        joined.emplace_back();
+        for (std::size_t side : {0u, 2u})
+          for (const auto& s : m.sides[side]) joined.back().push_back(s.edge);
+      }
+      const LevelLines lines(m_part, fit.ends, sweep.up, joined);
+      if (!lines.good()) continue;
+      sweep.alone = lines.alone();
+      sweep.alike = lines.alike();
+      for (const auto& [a, b] : sweep.alike) fit.sums.push_back({{a}, {b}, sweep.steps.front()});
+      for (std::size_t a = 0; a < sweep.steps.size(); ++a)
+        for (std::size_t b = 0; b < sweep.steps.size(); ++b)
+          if (lines.above(a, b)) sweep.over.push_back({static_cast<int>(a), static_cast<int>(b)});
+      if (!levels(walls, fit)) continue;
       for (auto& [face, m] : walls.walls) fit.mapped.push_back(std::move(m));
+      fit.fits = true;
+      found = std::move(fit);
       return true;
     }
     return false;
@@ -395,46 +424,67 @@ private:
     return true;
   }
 
-  /// Ways from end to end must add up to one height for each.
-  void levels(const Walls& walls, Fit& fit) const {
-    std::map<int, std::vector<int>> at{{fit.sweep->target, {}}}; // unknowns up to an end
+  /// Unknowns that add up to the height of an end over the first one, and those to be taken off again.
+  struct Height {
+    std::vector<int> plus, minus;
+  };
+  /// Ways from end to end must add up to one height for each, and what lies above another by more than nothing. False
+  /// where no walls lead to an end, as into a cavity.
+  bool levels(const Walls& walls, Fit& fit) const {
+    const std::vector<int>& ends = fit.sweep->steps;
+    std::map<int, Height> at{{ends.front(), {}}};
     struct Climb {
       int low, high;
       std::vector<int> height;
+      bool done = false;
     };
     std::vector<Climb> open;
-    auto from = [&](int end) {
+    for (int end : ends) {
       std::set<int> seen;
       for (const auto& loop : *m_around.at(end))
         for (const auto& step : loop) {
-          const auto it = walls.walls.find(m_loops.across(end, step.edge));
-          if (it == walls.walls.end() || !seen.insert(it->first).second) continue;
+          const int x = m_loops.across(end, step.edge);
+          if (!seen.insert(x).second) continue;
+          const auto it = walls.walls.find(x);
+          if (it == walls.walls.end()) { // beyond a line it goes on at the same height
+            open.push_back({end, x, {}});
+            continue;
+          }
           const auto& foot = it->second.sides[0];
           if (std::none_of(foot.begin(), foot.end(), [&](const EdgeStep& s) { return s.edge == step.edge; })) continue;
           int top = -1;
           auto height = walls.heightFrom(end, step.edge, top);
           open.push_back({end, top, std::move(height)});
         }
+    }
+    auto plus = [](std::vector<int> a, const std::vector<int>& b) {
+      a.insert(a.end(), b.begin(), b.end());
+      return a;
     };
-    from(fit.sweep->target);
-    for (int end : walls.above) from(end);
     for (bool any = true; any;) {
       any = false;
       for (auto& way : open) {
-        if (way.height.empty() || at.count(way.low) == 0 || at.count(way.high) > 0) continue;
-        auto sum = at.at(way.low);
-        sum.insert(sum.end(), way.height.begin(), way.height.end());
-        at.emplace(way.high, std::move(sum));
-        way.height.clear();
-        any = true;
+        const auto low = at.find(way.low), high = at.find(way.high);
+        if (way.done || (low == at.end()) == (high == at.end())) continue;
+        if (high == at.end())
+          at.emplace(way.high, Height{plus(low->second.plus, way.height), low->second.minus});
+        else
+          at.emplace(way.low, Height{high->second.plus, plus(high->second.minus, way.height)});
+        way.done = any = true;
       }
     }
+    if (at.size() != ends.size()) return false;
     for (const auto& way : open) {
-      if (way.height.empty() || !at.count(way.low) || !at.count(way.high)) continue;
-      EqualSums sum{at.at(way.low), at.at(way.high), way.low};
-      sum.left.insert(sum.left.end(), way.height.begin(), way.height.end());
-      fit.sums.push_back(std::move(sum));
+      if (way.done) continue;
+      const Height &low = at.at(way.low), &high = at.at(way.high);
+      fit.sums.push_back({plus(plus(low.plus, way.height), high.minus), plus(high.plus, low.minus), way.low});
     }
+    for (const auto& [a, b] : fit.sweep->over) {
+      const int lower = ends[static_cast<std::size_t>(a)], upper = ends[static_cast<std::size_t>(b)];
+      const Height &low = at.at(lower), &high = at.at(upper);
+      fit.sums.push_back({plus(high.plus, low.minus), plus(low.plus, high.minus), upper, 1});
+    }
+    return true;
   }
 
   const Part& m_part;

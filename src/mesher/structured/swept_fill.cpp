@@ -205,58 +205,69 @@ private:
   }
 };
 
-/// A stepped body: columns over the target, as high as the end above them.
+/// A stepped body: columns between its ends, one level after the other.
 Result<StructuredCells> fillStepped(const Part& part, const Sweep& sweep, const SurfaceMesh& surface,
                                     const Progress& progress) {
-  const SteppedPattern pattern(part, sweep, surface);
-  const auto carried = std::find_if(surface.carried.begin(), surface.carried.end(),
-                                    [&](const CarriedFace& c) { return c.body == sweep.body; });
-  if (!pattern.good() || carried == surface.carried.end() || carried->to.size() != pattern.size())
+  const auto pattern = std::find_if(surface.stepped.begin(), surface.stepped.end(),
+                                    [&](const SteppedCells& s) { return s.body == sweep.body; });
+  if (pattern == surface.stepped.end())
     return unfilled(part, sweep.body, part.bodies[static_cast<std::size_t>(sweep.body)].box.center(), "have no layers",
                     "the rows of its walls do not meet");
   auto pt = [&](int v) -> const Vec3& { return surface.points[static_cast<std::size_t>(v)]; };
+  const std::size_t n = pattern->known.size();
+  int highest = 0;
+  for (const auto& c : pattern->cells) highest = std::max(highest, c.high);
   StructuredCells r;
   const int base = static_cast<int>(surface.points.size());
-  std::vector<std::vector<int>> node(static_cast<std::size_t>(pattern.highest()) + 1,
-                                     std::vector<int>(pattern.size(), -1));
-  node[0] = carried->to;
-  for (int k = 1; k <= pattern.highest(); ++k) {
+  std::vector<int> below(n), here(n);
+  for (int level = 0; level <= highest; ++level) {
     progress.check();
-    // Between the nodes known below and above.
-    std::vector<Vec3> between(pattern.size(), Vec3::Zero());
-    for (std::size_t v = 0; v < pattern.size(); ++v) {
-      int low = 0, high = 0, lowNode = carried->to[v], highNode = lowNode;
-      for (const auto& [l, n] : pattern.known(v))
-        if (l >= k) {
-          high = l;
-          highNode = n;
-          break;
-        }
-      if (high == 0) continue; // it ends further down
-      const double w = static_cast<double>(k - low) / static_cast<double>(high - low);
-      between[v] = (1 - w) * pt(lowNode) + w * pt(highNode);
+    std::vector<std::array<int, 4>> cells; // that reach this level
+    std::vector<char> used(n, 0);
+    for (const auto& c : pattern->cells) {
+      if (c.low > level || c.high < level) continue;
+      cells.push_back(c.v);
+      for (int v : c.v)
+        if (v >= 0) used[static_cast<std::size_t>(v)] = 1;
     }
-    const std::vector<Vec3> at = pattern.placesAt(k, between, surface);
-    for (std::size_t v = 0; v < pattern.size(); ++v) {
-      if (pattern.top(v) < k) continue;
-      int& n = node[static_cast<std::size_t>(k)][v];
-      n = pattern.nodeAt(v, k);
-      if (n >= 0) continue;
-      n = base + static_cast<int>(r.points.size());
-      r.points.push_back(at[v]);
+    // Between the nodes known below and above, and moved as those around are off.
+    std::vector<Vec3> between(n, Vec3::Zero());
+    std::vector<const Vec3*> fixed(n, nullptr);
+    here.assign(n, -1);
+    for (std::size_t v = 0; v < n; ++v) {
+      if (!used[v]) continue;
+      const auto& known = pattern->known[v];
+      const auto above = std::find_if(known.begin(), known.end(), [&](const auto& at) { return at.first >= level; });
+      if (above == known.end() || (above == known.begin() && above->first != level))
+        return unfilled(part, sweep.body, known.empty() ? Vec3(0, 0, 0) : pt(known.front().second), "have no layers",
+                        "the rows of its walls do not meet");
+      between[v] = pt(above->second);
+      if (above->first == level) {
+        here[v] = above->second;
+        fixed[v] = &pt(above->second);
+        continue;
+      }
+      const auto& [low, node] = *std::prev(above);
+      const double w = static_cast<double>(level - low) / static_cast<double>(above->first - low);
+      between[v] = (1 - w) * pt(node) + w * pt(above->second);
     }
-  }
-  for (const auto& c : pattern.cells())
-    for (int k = 0; k < c.level; ++k) {
-      auto at = [&](std::size_t i, int level) {
-        return node[static_cast<std::size_t>(level)][static_cast<std::size_t>(c.v[i])];
-      };
+    const std::vector<Vec3> at = spread(cells, between, fixed);
+    for (std::size_t v = 0; v < n; ++v)
+      if (used[v] && here[v] < 0) {
+        here[v] = base + static_cast<int>(r.points.size());
+        r.points.push_back(at[v]);
+      }
+    for (const auto& c : pattern->cells) {
+      if (c.low >= level || c.high < level) continue;
+      auto low = [&](std::size_t k) { return below[static_cast<std::size_t>(c.v[k])]; };
+      auto high = [&](std::size_t k) { return here[static_cast<std::size_t>(c.v[k])]; };
       if (c.v[3] < 0)
-        r.wedges.push_back({at(0, k), at(1, k), at(2, k), at(0, k + 1), at(1, k + 1), at(2, k + 1)});
+        r.wedges.push_back({low(0), low(1), low(2), high(0), high(1), high(2)});
       else
-        r.hexahedra.push_back(
-            {at(0, k), at(1, k), at(2, k), at(3, k), at(0, k + 1), at(1, k + 1), at(2, k + 1), at(3, k + 1)});
+        r.hexahedra.push_back({low(0), low(1), low(2), low(3), high(0), high(1), high(2), high(3)});
     }
+    std::swap(below, here);
+  }
   if (auto p = inverted(part, sweep.body, surface, r, progress)) return *p;
   return r;
 }

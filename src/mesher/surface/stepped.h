@@ -1,41 +1,25 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The pattern of a stepped body: the meshes of its ends at all heights, joined where walls stand between them, over one
-// level face.
+// Meshes of the ends of a stepped body: the edges of all ends, seen along its walls, bound regions of one plane; each
+// region has one mesh, which every end above and below it gets.
 #pragma once
 #include "mesher/surface/surface.h"
 
 namespace tess {
 
-/// Nodes of the pattern as columns over the target: at each level the surface's node there, where there is one.
-class SteppedPattern {
-public:
-  SteppedPattern(const Part& part, const Sweep& sweep, const SurfaceMesh& mesh);
-  /// False where rows of walls do not belong together.
-  bool good() const { return m_good; }
-  struct Cell {
-    std::array<int, 4> v; ///< nodes of the pattern, counter-clockwise seen from above; the last one -1 for a triangle
-    int level;            ///< at which its end lies
-    int face;             ///< the end
-  };
-  const std::vector<Cell>& cells() const { return m_cells; }
-  std::size_t size() const { return m_known.size(); }
-  /// Level -> node of the surface, ascending; the last one is the highest at which the node has cells.
-  const std::vector<std::pair<int, int>>& known(std::size_t node) const { return m_known[node]; }
-  int nodeAt(std::size_t node, int level) const; ///< -1 where the surface has none
-  int top(std::size_t node) const { return m_known[node].back().first; }
-  int highest() const { return m_highest; }
-  /// Places of all nodes with cells at `level` or above it: `from` (per node), moved by what the known ones are off
-  /// there, spread between them by Laplace's equation.
-  std::vector<Vec3> placesAt(int level, const std::vector<Vec3>& from, const SurfaceMesh& mesh) const;
+/// Adds the meshes of all ends that have none yet, and what they have in common as SurfaceMesh::stepped, to a surface
+/// that has the walls and the meshes of given ends. `faces`: with the side of the tetrahedra. A problem `fill.face`
+/// where edges cross, or cells would be folded; `mesh` is of no use then. Triangles that stay among quadrilaterals are
+/// a finding in `said`.
+std::optional<Problem> addSteppedFaces(const Part& part, const Sweep& sweep, const std::vector<FacePlan>& faces,
+                                       const SizeField& size, SurfaceMesh& mesh, std::vector<Problem>& said,
+                                       const Progress& progress);
 
-private:
-  std::vector<Cell> m_cells;
-  std::vector<std::vector<std::pair<int, int>>> m_known;
-  int m_highest = 0;
-  bool m_good = false;
-};
+/// Node of the surface at a level of a pattern's node; -1 where there is none.
+int nodeAt(const SteppedCells& pattern, std::size_t node, int level);
 
-/// Adds the mesh of the target, straight below the ends. A problem `fill.face` where it would be folded.
-std::optional<Problem> addSteppedFace(const Part& part, const Sweep& sweep, int tetSide, SurfaceMesh& mesh);
+/// Places of nodes: `from`, moved by what those that are `fixed` (per node: a place, or nothing) are off there, spread
+/// along the sides of cells by Laplace's equation. Nodes without cells stay.
+std::vector<Vec3> spread(const std::vector<std::array<int, 4>>& cells, const std::vector<Vec3>& from,
+                         const std::vector<const Vec3*>& fixed);
 
 } // namespace tess

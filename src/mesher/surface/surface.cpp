@@ -293,7 +293,7 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   Attempt out;
   std::vector<int> counts(part.edges.size(), 0), ringRows(part.faces.size(), 1);
   if (!plan.sums.empty() || !plan.evens.empty() || given) {
-    auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.evens, plan.given, out.said);
+    auto solved = edgeCounts(part, size, plan.divisions, plan.sums, plan.evens, plan.given, out.said, progress);
     if (!solved) return solved.problem();
     ringRows.assign(solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()), solved->end());
     counts.assign(solved->begin(), solved->begin() + static_cast<std::ptrdiff_t>(part.edges.size()));
@@ -391,13 +391,13 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
                                out.mesh, progress))
       return *p;
   }
-  for (const Sweep& s : plan.sweeps)
-    if (!s.closed) {
-      const int tetSide = plan.faces[static_cast<std::size_t>(s.target)].tetSide;
-      if (auto p =
-              s.steps.empty() ? addCarriedFace(part, s, tetSide, out.mesh) : addSteppedFace(part, s, tetSide, out.mesh))
-        return *p;
-    }
+  for (const Sweep& s : plan.sweeps) {
+    if (s.closed) continue;
+    if (!s.steps.empty()) {
+      if (auto p = addSteppedFaces(part, s, plan.faces, size, out.mesh, out.said, progress)) return *p;
+    } else if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh))
+      return *p;
+  }
   return out;
 }
 

@@ -34,6 +34,17 @@ struct CarriedFace {
   std::vector<int> from, to;
 };
 
+/// What the ends of a stepped body have in common: cells over nodes of a pattern that stands at several levels.
+struct SteppedCells {
+  int body = -1;
+  struct Cell {
+    std::array<int, 4> v; ///< counter-clockwise seen from above; the last one -1 for a triangle
+    int low, high;        ///< levels of the ends below and above it
+  };
+  std::vector<Cell> cells;
+  std::vector<std::vector<std::pair<int, int>>> known; ///< per node: level -> node of the surface there, ascending
+};
+
 /// Triangles and quadrilaterals of all faces. What makes tetrahedra sees triangles only.
 struct SurfaceMesh {
   std::vector<Vec3> points;
@@ -45,6 +56,7 @@ struct SurfaceMesh {
   std::vector<SurfaceQuad> quads;
   std::vector<FaceRows> faceRows; ///< of the mapped faces
   std::vector<CarriedFace> carried;
+  std::vector<SteppedCells> stepped;
   std::vector<char> frozen; ///< per part face: made for a neighbour and not to be changed; empty: none is
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;

@@ -163,6 +163,9 @@ public:
     for (auto& c : m_mesh.carried)
       for (auto* nodes : {&c.from, &c.to})
         for (int& v : *nodes) v = number[static_cast<std::size_t>(v)];
+    for (auto& s : m_mesh.stepped)
+      for (auto& known : s.known)
+        for (auto& at : known) at.second = number[static_cast<std::size_t>(at.second)];
     for (auto& chain : m_mesh.edgeNodes) {
       for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
       chain.erase(std::unique(chain.begin(), chain.end()), chain.end());

@@ -27,7 +27,7 @@ struct Unknowns {
   Result<std::vector<int>> counts(const std::vector<EqualSums>& sums, std::vector<EdgeDivisions::Pair> exact = {},
                                   const std::vector<int>& given = {}) {
     said.clear();
-    return edgeCounts(part, size, EdgeDivisions(std::move(exact)), sums, evens, given, said);
+    return edgeCounts(part, size, EdgeDivisions(std::move(exact)), sums, evens, given, said, Progress());
   }
 };
 EdgeDivision into(int n) {
