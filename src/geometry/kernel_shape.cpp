@@ -1013,6 +1013,16 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
       z += more[k + 1];
     }
     add(s);
+  } else if (what == "turned") { // by a degrees about z: a profile from the axis to the axis, radius and height in turn
+    BRepBuilderAPI_MakePolygon profile;
+    std::vector<double> more{b, c};
+    for (double d = 0; in >> d;) more.push_back(d);
+    for (std::size_t k = 0; k + 1 < more.size(); k += 2) profile.Add(gp_Pnt(more[k], 0, more[k + 1]));
+    profile.Close();
+    add(BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(profile.Wire()).Face(), gp::OZ(), a * kPi / 180).Shape());
+  } else if (what == "pin") { // radius a, height b, with a round end
+    add(BRepAlgoAPI_Fuse(BRepPrimAPI_MakeCylinder(a, b).Solid(), BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, b), a).Solid())
+            .Shape());
   } else if (what == "flange") { // turned: inner radius a, a foot b wide and c / 3 high, a neck b / 2 wide up to c
     BRepBuilderAPI_MakePolygon profile;
     for (const auto& [r, z] :

@@ -63,6 +63,7 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
     FillWish wish{Fill::Tetrahedra, true, static_cast<int>(i)};
     wish.best = rule.get("with") == kBestFill;
     wish.across = acrossByName(rule.get("across")).value_or(Across::ByItself);
+    wish.core = coreByName(rule.get("core")).value_or(Core::Square);
     if (const auto fill = fillByName(rule.get("with")))
       wish.fill = *fill;
     else if (!wish.best)

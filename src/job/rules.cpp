@@ -267,25 +267,27 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"fill",
          "Methods",
-         "Fill {what} with {with}[, {across} across], order {order}",
+         "Fill {what} with {with}[, {across} across][, {core} along the axis], order {order}",
          "mesh",
          "highlight",
          "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides. "
          "Swept: layers between two ends with walls all round, in a body of full revolution, or between level "
          "ends at several heights; hexahedra over quadrilaterals, wedges over triangles. Best: mapped where that fits, "
-         "else swept, else "
-         "tetrahedra. Sides "
-         "across from each other get equal counts, and pyramids join quadrilaterals to tetrahedra. A body that does "
+         "else swept, else tetrahedra. Sides across from each other get equal counts, and pyramids join quadrilaterals "
+         "to tetrahedra. A body that does "
          "not fit gets tetrahedra, and a finding says why. Of several cards the one for fewer bodies holds, else the "
          "later one; the order is that of the first. Order 2 has mid nodes on the true geometry.",
          {text("what", SlotType::Target, "a group of bodies, or 'everything'"),
           choice("with", fillName(Fill::Tetrahedra), "what fills them; best: mapped, else swept, else tetrahedra",
                  fillWords()),
-          choice("across", "",
-                 "what the ends, or the profile, of swept bodies are made of; left empty: quads, but triangles where "
-                 "an end "
-                 "lies at tetrahedra",
-                 acrossNames()),
+          choice(
+              "across", "",
+              "what the ends, or the profile, of swept bodies are made of; left empty: quads, but triangles where an "
+              "end lies at tetrahedra",
+              acrossNames()),
+          choice("core", "",
+                 "what stands along the axis of swept bodies that are turned about it; left empty: a square core",
+                 coreNames()),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back({"take_mesh",

@@ -9,10 +9,10 @@ using Divisions = std::vector<EdgeDivisions::Pair>;
 
 /// `fills`: of the first bodies; the last holds for those that follow.
 inline Result<MeshOutcome> filledBy(const Part& part, SizeRequest request, std::vector<Fill> fills, int order = 1,
-                                    int threads = 0, Across across = Across::ByItself) {
+                                    int threads = 0, Across across = Across::ByItself, Core core = Core::Square) {
   MeshWishes wishes = meshWishes(request);
   fills.resize(part.bodies.size(), fills.back());
-  for (Fill f : fills) wishes.fills.push_back({f, true, -1, false, across});
+  for (Fill f : fills) wishes.fills.push_back({f, true, -1, false, across, core});
   MeshOptions options;
   options.order = order;
   options.threads = threads;
@@ -21,12 +21,12 @@ inline Result<MeshOutcome> filledBy(const Part& part, SizeRequest request, std::
 }
 
 inline MeshOutcome filled(const Part& part, double size, std::vector<Fill> fills, int order = 1, int threads = 0,
-                          Divisions divisions = {}, Across across = Across::ByItself) {
+                          Divisions divisions = {}, Across across = Across::ByItself, Core core = Core::Square) {
   SizeRequest request;
   request.overall.target = size;
   request.overall.slender = 0;
   request.divisions = std::move(divisions);
-  auto m = filledBy(part, request, std::move(fills), order, threads, across);
+  auto m = filledBy(part, request, std::move(fills), order, threads, across, core);
   EXPECT_TRUE(m.ok()) << (m.ok() ? "" : m.problem().sentence());
   return std::move(*m);
 }

@@ -33,6 +33,7 @@ struct Even {
   int least = 0;
   int face = -1;
   bool needed = true;
+  int multiple = 2;
 };
 
 class Union {
@@ -72,7 +73,8 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
   constexpr double kFirst = 1000; // weight of the largest deviation against the sum of all
   std::map<int, int> step;        // classes that are even by themselves: half of their count is the unknown
   for (const Even& even : evens)
-    if (even.times.size() == 1 && even.times.begin()->second % 2) step[even.times.begin()->first] = 2;
+    if (even.times.size() == 1 && even.times.begin()->second % 2)
+      step[even.times.begin()->first] = std::max(step[even.times.begin()->first], even.multiple);
   auto stepOf = [&](int c) {
     const auto it = step.find(c);
     return it == step.end() ? 1 : it->second;
@@ -129,7 +131,7 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
     bool always = true;
     for (const auto& [c, times] : even.times) {
       entries.emplace_back(column.at(c), times * stepOf(c));
-      always = always && times * stepOf(c) % 2 == 0;
+      always = always && times * stepOf(c) % even.multiple == 0;
     }
     if (always) {
       row(std::move(entries), even.least, false);
@@ -137,8 +139,8 @@ std::vector<int> solve(const std::vector<Class>& classes, const std::vector<int>
     }
     const int half = glp_add_cols(p, 1);
     glp_set_col_kind(p, half, GLP_IV);
-    glp_set_col_bnds(p, half, GLP_LO, (even.least + 1) / 2, 0);
-    entries.emplace_back(half, -2);
+    glp_set_col_bnds(p, half, GLP_LO, (even.least + even.multiple - 1) / even.multiple, 0);
+    entries.emplace_back(half, -even.multiple);
     row(std::move(entries), 0, true);
   }
   glp_term_out(GLP_OFF);
@@ -319,6 +321,7 @@ private:
       even.least = s.least;
       even.face = s.face;
       even.needed = s.needed;
+      even.multiple = s.multiple;
       for (int e : s.edges) ++even.times[m_classOf[static_cast<std::size_t>(m_union.root(e))]];
       m_evens.push_back(std::move(even));
     }
@@ -331,14 +334,14 @@ private:
     std::vector<int> step(m_classes.size(), 1);
     for (const Even& e : m_evens)
       if (const auto& [c, times] = *e.times.begin();
-          e.times.size() == 1 && times % 2 && m_classes[static_cast<std::size_t>(c)].fixed % 2 == 0)
-        step[static_cast<std::size_t>(c)] = 2;
+          e.times.size() == 1 && times % 2 && m_classes[static_cast<std::size_t>(c)].fixed % e.multiple == 0)
+        step[static_cast<std::size_t>(c)] = std::max(step[static_cast<std::size_t>(c)], e.multiple);
     std::erase_if(m_evens, [&](const Even& e) {
       if (e.times.size() == 1) return false;
       int least = 0;
       for (const auto& [c, times] : e.times) {
         const Class& x = m_classes[static_cast<std::size_t>(c)];
-        if (times * step[static_cast<std::size_t>(c)] % 2) return false;
+        if (times * step[static_cast<std::size_t>(c)] % e.multiple) return false;
         least += times * std::max({x.least, x.fixed, step[static_cast<std::size_t>(c)]});
       }
       return least >= e.least;

@@ -16,12 +16,14 @@ struct EqualSums {
   int more = 0;                 ///< not 0: that many more on the left, or still more, instead
 };
 
-/// An even number of elements along all edges of a closed way together, and not fewer than `least`.
+/// An even number of elements, or another multiple, along all edges of a closed way together, and not fewer than
+/// `least`.
 struct EvenSum {
   std::vector<int> edges; ///< unknowns, each once
   int least = 6;
   int face = -1;      ///< that needs it
   bool needed = true; ///< else it is only better so: nothing is said where it cannot be
+  int multiple = 2;
 };
 
 /// Unknowns are the elements along each part edge, and after those the rows round each part face, whose natural number

@@ -8,6 +8,7 @@ namespace tess {
 namespace {
 
 constexpr const char* kWords[kFills] = {"tetrahedra", "mapped", "swept"};
+constexpr const char* kCoreWords[kCores] = {"square core", "wedges"};
 constexpr const char* kAcrossWords[kAcross] = {"", "quads", "mostly quads", "triangles"};
 
 EqualSums equalSums(const EdgeChain& a, const EdgeChain& b, int face) {
@@ -62,6 +63,14 @@ std::optional<Across> acrossByName(std::string_view word) {
   return {};
 }
 
+const char* coreName(Core core) { return kCoreWords[static_cast<int>(core)]; }
+std::vector<std::string> coreNames() { return {std::begin(kCoreWords), std::end(kCoreWords)}; }
+std::optional<Core> coreByName(std::string_view word) {
+  for (int k = 0; k < kCores; ++k)
+    if (word == kCoreWords[k]) return static_cast<Core>(k);
+  return {};
+}
+
 BodyFits bodyFits(const Part& part, int body, std::span<const Filler* const> fillers) {
   BodyFits r;
   for (const Filler* f : fillers) {
@@ -103,10 +112,9 @@ public:
       plan.faces[f].quads =
           plan.faces[f].mapped >= 0 || plan.faces[f].paved >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
     for (const Sweep& s : plan.sweeps) {
-      if (s.closed) continue;
       const std::vector<int> sources = s.sources(), targets = s.targets();
-      const bool stepped = !s.steps.empty(),
-                 quads = stepped ? s.across != Across::Triangles : face(sources.front()).quads;
+      const bool own = s.closed || !s.steps.empty(),
+                 quads = own ? s.across != Across::Triangles : face(sources.front()).quads;
       for (int f : targets) face(f).quads = quads;
       auto beside = [&](int f) { return tetrahedraBeside(f); };
       if (!quads &&
@@ -260,8 +268,13 @@ private:
         return refuse(fit, f.face,
                       "body " + quoted(m_part, have.decidedBy) + " needs other corners of the face between the two");
     }
-    if (!fit.sweep || fit.sweep->closed) return;
+    if (!fit.sweep) return;
     auto free = [&](int f) { return face(f).mapped < 0 && !face(f).given && !face(f).copied; };
+    if (fit.sweep->closed) {
+      for (int f : fit.sweep->targets())
+        if (!free(f)) return refuse(fit, f, "the mesh of a face at its axis is decided by a neighbour");
+      return;
+    }
     if (!fit.sweep->steps.empty()) {
       if (!meetSteps(fit, free)) return;
       return comesBack(fit);
@@ -340,6 +353,11 @@ private:
       const Across across = plan.sweeps.back().across = wishOf(static_cast<std::size_t>(body)).across;
       if (across == Across::ByItself || across == Across::Quads)
         plan.evens.insert(plan.evens.end(), fit.evens.begin(), fit.evens.end());
+      if (plan.sweeps.back().axis) plan.sweeps.back().axis->core = wishOf(static_cast<std::size_t>(body)).core;
+      for (int f : fit.sweep->targets()) {
+        face(f).copied = true;
+        decided(face(f));
+      }
     }
     if (!fit.sweep || fit.sweep->closed) return;
     m_ends.insert(m_ends.end(), fit.ends.begin(), fit.ends.end());

@@ -41,6 +41,25 @@ const char* acrossName(Across across);  ///< the word of the brief; empty for By
 std::vector<std::string> acrossNames(); ///< but for that
 std::optional<Across> acrossByName(std::string_view word);
 
+/// What stands along the axis of a body that touches it: quadrilaterals' layers, or wedges around it.
+enum class Core : std::uint8_t { Square, Wedges };
+constexpr int kCores = 2;
+const char* coreName(Core core);      ///< the word of the brief
+std::vector<std::string> coreNames(); ///< all of them
+std::optional<Core> coreByName(std::string_view word);
+
+/// Where the axis runs through a body that is turned about it: between two poles, faces of one loop (a disc, the tip of
+/// a cone), or sectors of three sides. Of a part of a revolution the profile stands at two sides that meet along it.
+struct AboutAxis {
+  std::array<int, 2> poles{-1, -1};              ///< faces
+  std::array<int, 2> sides{-1, -1};              ///< faces of the profile; -1 for a full revolution
+  std::array<std::array<EdgeChain, 2>, 2> radii; ///< per pole and side: from the arc to the axis
+  std::array<EdgeChain, 2> arcs;                 ///< per pole: from side 0 to side 1, or all round
+  EdgeChain axis;                                ///< from the first pole to the second
+  Core core = Core::Square;
+  bool full() const { return sides[0] < 0; }
+};
+
 /// A face of any shape that is to get quadrilaterals, or mostly such.
 struct PavedFace {
   int face = -1;
@@ -57,6 +76,7 @@ struct Sweep {
   std::vector<int> heads; ///< per wall one that looks to the target
   /// The walls close on themselves, all of them rings: a profile runs once round and there are no ends.
   bool closed = false;
+  std::optional<AboutAxis> axis; ///< of a closed one: its profile touches the axis, and there are poles
   /// What the profile of a closed one, or the ends of a stepped one, are made of; by itself: quadrilaterals.
   Across across = Across::ByItself;
   /// Ends at several heights instead of `source` and `target`, all level, above and below each other with upright
@@ -73,9 +93,12 @@ struct Sweep {
   }
   /// Whose mesh is made for this body.
   std::vector<int> targets() const {
-    if (closed) return {};
-    if (steps.empty()) return {target};
     std::vector<int> r;
+    if (axis)
+      for (int f : {axis->poles[0], axis->poles[1], axis->sides[0], axis->sides[1]})
+        if (f >= 0) r.push_back(f);
+    if (closed) return r;
+    if (steps.empty()) return {target};
     for (int f : steps)
       if (std::find(given.begin(), given.end(), f) == given.end()) r.push_back(f);
     return r;
@@ -153,6 +176,7 @@ struct FillWish {
   int rule = -1;
   bool best = false; ///< whatever fits best instead of `fill`: mapped, else swept, else tetrahedra
   Across across = Across::ByItself;
+  Core core = Core::Square;
   /// Whether a body that came out so is what was wished for.
   bool metBy(Fill made) const { return best || made == fill; }
 };

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/structured/swept.h"
+#include "mesher/structured/about_axis.h"
 #include "mesher/structured/level_lines.h"
 #include <cmath>
 #include <deque>
@@ -72,6 +73,7 @@ public:
       for (const auto& step : loop) {
         const int w = m_loops.across(source, step.edge);
         if (w < 0) return fail(source, "more than two of its faces meet at an edge");
+        if (smooth(source, w, step.edge)) return fail(source, "a face bends smoothly into those around it");
         if (!place(w, step.edge, 0)) return false;
       }
     return follow();
@@ -278,6 +280,7 @@ public:
     Fit fit;
     if (ways.empty()) {
       if (closes(fit) || stepped(fit)) return fit;
+      if (auto about = fitAboutAxis(m_part, m_body, m_loops)) return *about;
       fit.why = "no two of its faces have walls of four sides, or rings, all round between them: " + least.why;
       if (least.face >= 0) {
         fit.faces = {least.face};

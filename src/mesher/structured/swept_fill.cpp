@@ -2,6 +2,7 @@
 #include "mesher/structured/swept_fill.h"
 #include "base/parallel.h"
 #include "mesher/optimise/node_moves.h"
+#include "mesher/structured/about_axis.h"
 #include "mesher/surface/carried_face.h"
 #include "mesher/surface/paving.h"
 #include "mesher/surface/stepped.h"
@@ -276,6 +277,11 @@ Result<StructuredCells> fillStepped(const Part& part, const Sweep& sweep, const 
 
 Result<StructuredCells> fillSwept(const Part& part, const Sweep& sweep, const SurfaceMesh& surface,
                                   const SizeField& size, const Progress& progress) {
+  if (sweep.axis) {
+    StructuredCells cells = fillAboutAxis(sweep, surface, progress);
+    if (auto p = inverted(part, sweep.body, surface, cells, progress)) return *p;
+    return cells;
+  }
   if (sweep.closed) return Turned(part, sweep, surface).fill(size, progress);
   if (!sweep.steps.empty()) return fillStepped(part, sweep, surface, progress);
   const PartBody& body = part.bodies[static_cast<std::size_t>(sweep.body)];

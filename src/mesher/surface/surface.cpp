@@ -14,6 +14,7 @@
 #include "mesher/surface/surface_bridge.h"
 #include "mesher/surface/surface_match.h"
 #include "mesher/surface/touching.h"
+#include "mesher/surface/turned.h"
 #include <cmath>
 #include <map>
 #include <set>
@@ -392,8 +393,10 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
       return *p;
   }
   for (const Sweep& s : plan.sweeps) {
-    if (s.closed) continue;
-    if (!s.steps.empty()) {
+    if (s.closed) {
+      if (!s.axis) continue;
+      if (auto p = addTurnedFaces(part, s, plan.faces, size, out.mesh, progress)) return *p;
+    } else if (!s.steps.empty()) {
       if (auto p = addSteppedFaces(part, s, plan.faces, size, out.mesh, out.said, progress)) return *p;
     } else if (auto p = addCarriedFace(part, s, plan.faces[static_cast<std::size_t>(s.target)].tetSide, out.mesh))
       return *p;

@@ -7,6 +7,7 @@
 #include "base/progress.h"
 #include "geometry/part.h"
 #include "mesher/plan/plan.h"
+#include "mesher/surface/smooth_face.h"
 #include "size/size_field.h"
 #include <cstdint>
 
@@ -45,6 +46,25 @@ struct SteppedCells {
   std::vector<std::vector<std::pair<int, int>>> known; ///< per node: level -> node of the surface there, ascending
 };
 
+/// What the faces of a body that is turned about its axis have in common: a profile that stands at stations round it,
+/// and the core along the axis, a pattern that stands at heights.
+struct TurnedCells {
+  int body = -1;
+  std::vector<std::vector<int>> rims; ///< per station: nodes of the profile's rim, from the core at one pole to that at
+                                      ///< the other; the first station once more at the end unless it is a full turn
+  FaceCells profile;                  ///< at the first station: over its rim, the core's line back, then its own
+  FaceCells core;                     ///< over the stations, then places on the sides and the axis, then its own
+  int heights = 0;                    ///< layers of the core
+  std::array<std::vector<int>, 2> caps;  ///< nodes of the core on both poles
+  std::array<std::vector<int>, 2> sides; ///< nodes of the profile on both sides; empty for a full turn
+  std::vector<std::vector<int>> inSides; ///< per height: nodes of the core after those of the stations, up to its own
+  /// Place in the profile of the core's line at a height.
+  int lineAt(int height) const {
+    const int n = static_cast<int>(rims.front().size());
+    return height == 0 ? 0 : height == heights ? n - 1 : n - 1 + heights - height;
+  }
+};
+
 /// Triangles and quadrilaterals of all faces. What makes tetrahedra sees triangles only.
 struct SurfaceMesh {
   std::vector<Vec3> points;
@@ -57,6 +77,7 @@ struct SurfaceMesh {
   std::vector<FaceRows> faceRows; ///< of the mapped faces
   std::vector<CarriedFace> carried;
   std::vector<SteppedCells> stepped;
+  std::vector<TurnedCells> turned;
   std::vector<char> frozen; ///< per part face: made for a neighbour and not to be changed; empty: none is
   bool fixed(std::size_t triangle) const {
     return !frozen.empty() && frozen[static_cast<std::size_t>(face[triangle])] != 0;

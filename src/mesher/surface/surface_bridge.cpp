@@ -166,6 +166,13 @@ public:
     for (auto& s : m_mesh.stepped)
       for (auto& known : s.known)
         for (auto& at : known) at.second = number[static_cast<std::size_t>(at.second)];
+    for (auto& t : m_mesh.turned) {
+      std::vector<std::vector<int>*> lists{&t.caps[0], &t.caps[1], &t.sides[0], &t.sides[1]};
+      for (auto* more : {&t.rims, &t.inSides})
+        for (auto& list : *more) lists.push_back(&list);
+      for (auto* list : lists)
+        for (int& v : *list) v = number[static_cast<std::size_t>(v)];
+    }
     for (auto& chain : m_mesh.edgeNodes) {
       for (int& v : chain) v = number[static_cast<std::size_t>(find(v))];
       chain.erase(std::unique(chain.begin(), chain.end()), chain.end());

@@ -248,3 +248,41 @@ TEST(Swept, whatLiesAboveAnotherEndIsHigherByOneLayerAtLeast) {
   EXPECT_EQ(countOf(out.mesh, ElementType::Hex8), out.mesh.cells.size());
   EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).soundness.sound());
 }
+
+TEST(Swept, bodiesTurnedAboutAnAxisThroughThemHaveACore) {
+  struct Case {
+    const char* recipe;
+    double size;
+    double worst; ///< scaled Jacobian, as their own angles allow
+  };
+  for (const auto& c : std::vector<Case>{{"turned 360 0 0 6 0 6 3 4 5 0 5", 1, 0.3},      // a chamfer
+                                         {"turned 360 0 0 6 0 0 5", 1, 0.1},              // a cone
+                                         {"turned 360 0 0 5 1 4 4 6 6 5 9 0 10", 1, 0.2}, // a bobbin
+                                         {"turned 100 0 0 6 0 6 3 4 5 0 5", 0.8, 0.3},
+                                         {"turned 200 0 0 6 0 6 3 4 5 0 5", 0.8, 0.3},
+                                         {"pin 3 6", 0.8, 0.2}}) {
+    SCOPED_TRACE(c.recipe);
+    const Part part = made(c.recipe);
+    const Fit fit = fitSwept(part, 0);
+    ASSERT_TRUE(fit.fits) << fit.why;
+    ASSERT_TRUE(fit.sweep->axis);
+    for (int order : {1, 2}) {
+      const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order);
+      EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+      EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
+      const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+      EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+      EXPECT_NEAR(a.volume, part.volume(), (order == 1 ? 0.05 : 3e-3) * part.volume());
+      EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, (order == 1 ? 1 : 0.3) * c.worst);
+    }
+    const MeshOutcome wedges = filled(part, c.size, {Fill::Swept}, 1, 0, {}, Across::ByItself, Core::Wedges);
+    EXPECT_EQ(wedges.bodies[0].fill, Fill::Swept) << wedges.bodies[0].why;
+    const std::size_t round = countOf(wedges.mesh, ElementType::Wedge6);
+    EXPECT_GT(round, 0u);
+    EXPECT_EQ(countOf(wedges.mesh, ElementType::Hex8) + round, wedges.mesh.cells.size());
+    EXPECT_TRUE(auditMesh(wedges.mesh, *limitsByName("general")).soundness.sound());
+    const MeshOutcome all = filled(part, c.size, {Fill::Swept}, 1, 0, {}, Across::Triangles);
+    EXPECT_EQ(countOf(all.mesh, ElementType::Wedge6) + countOf(all.mesh, ElementType::Hex8), all.mesh.cells.size());
+    EXPECT_TRUE(auditMesh(all.mesh, *limitsByName("general")).soundness.sound());
+  }
+}
