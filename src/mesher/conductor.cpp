@@ -172,6 +172,34 @@ int turnDiagonals(SurfaceMesh& s, const std::vector<std::array<int, 2>>& lost, c
   return done;
 }
 
+/// Rows and layers can only fill what lies between the faces they begin at: where that is another body, the volume says
+/// so.
+std::optional<Problem> wrongVolume(const PartBody& body, const Part& part, const SurfaceMesh& surface,
+                                   const StructuredCells& cells) {
+  constexpr double kOff = 0.3; // far more than coarse cells on curved faces are off
+  const auto base = static_cast<int>(surface.points.size());
+  auto pt = [&](int v) -> const Vec3& {
+    return v < base ? surface.points[static_cast<std::size_t>(v)] : cells.points[static_cast<std::size_t>(v - base)];
+  };
+  double volume = 0;
+  auto add = [&](const auto& c, std::initializer_list<std::array<std::size_t, 4>> tets) {
+    for (const auto& t : tets)
+      volume += (pt(c[t[1]]) - pt(c[t[0]])).cross(pt(c[t[2]]) - pt(c[t[0]])).dot(pt(c[t[3]]) - pt(c[t[0]])) / 6;
+  };
+  for (const auto& c : cells.hexahedra)
+    add(c, {{0, 1, 2, 6}, {0, 2, 3, 6}, {0, 3, 7, 6}, {0, 7, 4, 6}, {0, 4, 5, 6}, {0, 5, 1, 6}});
+  for (const auto& c : cells.wedges) add(c, {{0, 1, 2, 5}, {0, 1, 5, 4}, {0, 4, 5, 3}});
+  if (std::abs(volume - body.volume) <= kOff * body.volume) return {};
+  Problem p = Problem::of("fill.volume", "cells of body '" + body.name + "' would fill " + formatNumber(volume, 3) +
+                                             " of " + formatNumber(body.volume, 3) + " " + part.unit + "^3")
+                  .by(Fault::Meshing)
+                  .firstAt({body.box.center()}, part.unit)
+                  .because("it is not the body that its faces look like, or they bend more than the size follows")
+                  .advise("ask for tetrahedra on this body, or for a smaller size");
+  p.faces = body.faces;
+  return p;
+}
+
 /// Cells of the bodies that the plan maps or sweeps.
 std::optional<Problem> fillStructured(const Part& part, const SizeField& size, const MeshPlan& plan, Filled& filled,
                                       Progress& progress) {
@@ -189,6 +217,7 @@ std::optional<Problem> fillStructured(const Part& part, const SizeField& size, c
     auto cells = sweep == plan.sweeps.end() ? fillMapped(part, static_cast<int>(b), filled.surface, progress)
                                             : fillSwept(part, *sweep, filled.surface, size, progress);
     if (!cells) return cells.problem();
+    if (auto p = wrongVolume(part.bodies[b], part, filled.surface, *cells)) return *p;
     filled.structured.push_back(
         {static_cast<int>(b), static_cast<int>(filled.surface.points.size()), std::move(*cells)});
   }

@@ -10,7 +10,7 @@ namespace {
 
 class AxisFinder {
 public:
-  AxisFinder(const Part& part, int body, const BodyLoops& loops) : m_part(part), m_loops(loops) {
+  AxisFinder(const Part& part, int body, const BodyLoops& loops) : m_part(part), m_body(body), m_loops(loops) {
     for (int f : part.bodies[static_cast<std::size_t>(body)].faces) {
       auto around = loops.loops(f);
       Face face;
@@ -79,6 +79,7 @@ private:
     std::vector<std::vector<EdgeChain>> loops; ///< cut where the face across changes
   };
   const Part& m_part;
+  int m_body;
   const BodyLoops& m_loops;
   std::map<int, Face> m_faces;
   std::set<int> m_done;
@@ -144,6 +145,15 @@ private:
     return r;
   }
 
+  /// Whether an arc leads into the body from side 0 and out of it at side 1.
+  bool inside(const AboutAxis& about, const EdgeChain& arc) const {
+    auto leaves = [&](std::size_t side, const Vec3& way) {
+      const PartFace& f = m_part.faces[static_cast<std::size_t>(about.sides[side])];
+      return way.dot(f.axis) * (f.bodies[0] == m_body ? 1 : -1);
+    };
+    return leaves(0, wayOf(m_part, arc.front(), false)) < 0 && leaves(1, wayOf(m_part, arc.back(), true)) > 0;
+  }
+
   /// Everything between two sides that meet along chain `k` of the first one.
   std::optional<Fit> between(int side, int other, std::size_t k) {
     m_fit = {};
@@ -170,6 +180,7 @@ private:
         about.arcs[pole] = sides[0];
         if (startOf(m_part, sides[0].front()) != startOf(m_part, about.radii[pole][0].front()))
           about.arcs[pole] = reversed(sides[0]);
+        if (!inside(about, about.arcs[pole])) return {};
         EqualSums equal, more;
         for (const auto& s : about.radii[pole][0]) equal.left.push_back(s.edge);
         for (const auto& s : about.radii[pole][1]) equal.right.push_back(s.edge);
@@ -198,6 +209,15 @@ private:
     round.face = about.poles[0];
     round.least = 2;
     m_fit.evens = {profile, round};
+    // Even counts between the corners of the profile, too: its cells come of every second node.
+    for (const auto& chain : near) {
+      EvenSum part;
+      for (const auto& s : chain) part.edges.push_back(s.edge);
+      part.face = side;
+      part.least = 2;
+      part.needed = false;
+      m_fit.evens.push_back(std::move(part));
+    }
     return finished(std::move(about));
   }
 

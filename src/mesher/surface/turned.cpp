@@ -216,6 +216,7 @@ private:
     };
     if (m_about.core == Core::Square)
       while (m_inward < most && wide(m_inward + 1) < m_core) ++m_inward;
+    if (m_inward > 2) m_inward -= m_inward % 2; // corners of the profile lie at every second node then
     return wide(m_inward) < 0.95 * least;
   }
 
@@ -265,7 +266,8 @@ private:
       double length = 0;
       while (at > 1 && radius(way[at - 1]) < m_core) --at;
       for (std::size_t k = 1; k <= at; ++k) length += (way[k] - way[k - 1]).norm();
-      count = std::max<std::size_t>(1, static_cast<std::size_t>(std::lround(length / m_size.at(way[at / 2]))));
+      // Even: the profile's cells come of every second node, and its corners are to be among these.
+      count = 2 * std::max<std::size_t>(1, static_cast<std::size_t>(std::lround(length / m_size.at(way[at / 2]) / 2)));
       for (std::size_t k = 1; k <= count; ++k)
         shares.push_back(fine[at] * static_cast<double>(k) / static_cast<double>(count));
     } else {
@@ -360,7 +362,7 @@ private:
     std::vector<double> shares;
     if (m_about.full()) {
       const double length = (high - low).norm();
-      auto n = static_cast<std::size_t>(std::max(1L, std::lround(length / m_size.at(0.5 * (low + high)))));
+      auto n = static_cast<std::size_t>(2 * std::max(1L, std::lround(length / m_size.at(0.5 * (low + high)) / 2)));
       if ((rim.size() + n - 1) % 2) ++n; // an even way round
       for (std::size_t k = 0; k <= n; ++k) shares.push_back(static_cast<double>(k) / static_cast<double>(n));
     } else {
