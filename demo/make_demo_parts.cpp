@@ -321,6 +321,22 @@ std::vector<Body> cableGuide() {
   return {{pipe, "pipe"}, {foot(one), "foot 1"}, {foot(two * turn), "foot 2"}};
 }
 
+/// The foot of a mast, turned and milled: a flange with a bolt circle and a recess below, a hub with two flats and a
+/// stepped bore. The mast, a tube, stands in it.
+std::vector<Body> mastFoot() {
+  auto z = [](double radius, double from, double to, double x = 0, double y = 0) {
+    return cylinder({x, y, from}, {0, 0, 1}, radius, to - from);
+  };
+  TopoDS_Shape hub = z(24, 12, 46);
+  for (double y : {20.0, -60.0}) hub = cut(hub, BRepPrimAPI_MakeBox(gp_Pnt(-40, y, 0), gp_Pnt(40, y + 40, 60)).Shape());
+  TopoDS_Shape foot = cut(cut(cut(fuse(z(45, 0, 12), hub), z(11, -5, 60)), z(17, 26, 60)), z(17, -5, 3));
+  for (int k = 0; k < 6; ++k) {
+    const double a = kPi * k / 3, x = 35 * std::cos(a), y = 35 * std::sin(a);
+    foot = cut(cut(foot, z(4.5, -5, 20, x, y)), z(8, 10, 20, x, y));
+  }
+  return {{soleSolid(foot), "foot"}, {soleSolid(cut(z(17, 26, 110), z(13, 20, 120))), "mast"}};
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -384,6 +400,15 @@ int main(int argc, char** argv) {
                return isPlane(s) && (std::abs(p.X()) < 1e-6 || std::abs(p.Y() - 100) < 1e-6);
              }}},
            dir + "cable-guide.step") &&
+       ok;
+  ok = writeStep(
+           mastFoot(),
+           {{"bolt hole", ochre, [](const BRepAdaptor_Surface& s, const gp_Pnt&) { return isCylinder(s, 4.5); }},
+            {"sole", moss,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z()) < 1e-6; }},
+            {"mouth", teal,
+             [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z() - 110) < 1e-6; }}},
+           dir + "mast-foot.step") &&
        ok;
   return ok ? 0 : 1;
 }

@@ -156,6 +156,22 @@ TEST(FillCards, theCableGuideIsAHybridOfWhatFitsBest) {
   EXPECT_TRUE(run.audit.pass) << run.audit.sentence;
 }
 
+TEST(FillCards, theMastFootIsHexahedraAloneAndAHybrid) {
+  const RunResult run = runOf(demo("mast-foot.brief"));
+  ASSERT_EQ(run.bodies.size(), 2u);
+  for (const auto& b : run.bodies) EXPECT_EQ(b.fill, Fill::Swept) << b.why;
+  EXPECT_EQ(std::count(run.mesh.cells.type.begin(), run.mesh.cells.type.end(), ElementType::Hex8),
+            static_cast<std::ptrdiff_t>(run.mesh.cells.size()));
+  EXPECT_TRUE(run.audit.soundness.sound()) << run.audit.sentence;
+  EXPECT_TRUE(run.audit.pass) << run.audit.sentence;
+  EXPECT_GT(run.audit.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, 0.2);
+  const RunResult hybrid = runOf(demo("mast-foot-hybrid.brief"));
+  for (ElementType t : {ElementType::Hex8, ElementType::Pyramid5, ElementType::Tet4})
+    EXPECT_GT(std::count(hybrid.mesh.cells.type.begin(), hybrid.mesh.cells.type.end(), t), 100) << topology(t).name;
+  EXPECT_TRUE(hybrid.audit.soundness.sound()) << hybrid.audit.sentence;
+  EXPECT_TRUE(hybrid.audit.pass) << hybrid.audit.sentence;
+}
+
 TEST(FillCards, acrossDecidesWhatEndsAreMadeOf) {
   const Part part = threeBoxes();
   Rule swept = fill("everything", "swept");

@@ -281,6 +281,7 @@ public:
     if (ways.empty()) {
       if (closes(fit) || stepped(fit)) return fit;
       if (auto about = fitAboutAxis(m_part, m_body, m_loops)) return *about;
+      if (!fit.why.empty()) return fit;
       fit.why = "no two of its faces have walls of four sides, or rings, all round between them: " + least.why;
       if (least.face >= 0) {
         fit.faces = {least.face};
@@ -397,7 +398,12 @@ private:
           for (const auto& s : m.sides[side]) joined.back().push_back(s.edge);
       }
       const LevelLines lines(m_part, fit.ends, sweep.up, joined);
-      if (!lines.good()) continue;
+      if (!lines.good()) {
+        found.why = "edges of its ends cross, seen along the walls between them";
+        found.places = {lines.crossAt()};
+        found.faces = sweep.steps;
+        continue;
+      }
       sweep.alone = lines.alone();
       sweep.alike = lines.alike();
       for (const auto& [a, b] : sweep.alike) fit.sums.push_back({{a}, {b}, sweep.steps.front()});

@@ -39,7 +39,8 @@ public:
   }
 
 private:
-  static constexpr double kPoor = 0.7; // as a sine: corners of 45 and of 135 degrees
+  static constexpr double kPoor = 0.7;   // as a sine: corners of 45 and of 135 degrees
+  static constexpr double kSlender = 10; // sides that differ by more than that count
 
   FaceCells& m;
   const Shape* m_shape;
@@ -55,6 +56,7 @@ private:
   const Vec3& pt(int v) const { return m.points[static_cast<std::size_t>(v)]; }
 
   /// Worst corner of the cells at a node; corners of 60 degrees are as good for a triangle as 90 for a quadrilateral.
+  /// Where the two sides at a corner differ much in length, it is less good.
   double score(std::size_t v) const {
     double s = 1;
     for (int c : m_at[v]) {
@@ -63,7 +65,9 @@ private:
       for (std::size_t k = 0; k < n; ++k) {
         const double sine =
             sineAt(pt(q[k]), pt(q[(k + 1) % n]), pt(q[(k + n - 1) % n]), m.normals[static_cast<std::size_t>(q[k])]);
-        s = std::min(s, n == 3 ? sine * 2 / std::sqrt(3.0) : sine);
+        const double u = (pt(q[(k + 1) % n]) - pt(q[k])).norm(), w = (pt(q[(k + n - 1) % n]) - pt(q[k])).norm(),
+                     slender = sine > 0 ? std::min(1.0, kSlender * std::min(u, w) / std::max(u, w)) : 1;
+        s = std::min(s, slender * (n == 3 ? sine * 2 / std::sqrt(3.0) : sine));
       }
     }
     return s;
