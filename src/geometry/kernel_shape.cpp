@@ -875,7 +875,15 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
   else if (what == "boxes")
     for (int i = 0; i < static_cast<int>(a); ++i)
       add(BRepPrimAPI_MakeBox(gp_Pnt(i, 0, 0), gp_Pnt(i + 1, 1, 1)).Solid());
-  else if (what == "buried") { // a cube of edge `a` in the middle of a box that comes first
+  else if (what == "grid") { // a x b x c bricks, each a little different
+    auto at = [](int i, double more) { return i + more * std::sin(3.0 * i); };
+    for (int i = 0; i < static_cast<int>(a); ++i)
+      for (int j = 0; j < static_cast<int>(b); ++j)
+        for (int k = 0; k < static_cast<int>(c); ++k)
+          add(BRepPrimAPI_MakeBox(gp_Pnt(at(i, 0.2), at(j, 0.15), at(k, 0.1)),
+                                  gp_Pnt(at(i + 1, 0.2), at(j + 1, 0.15), at(k + 1, 0.1)))
+                  .Solid());
+  } else if (what == "buried") { // a cube of edge `a` in the middle of a box that comes first
     add(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(2, 2, 2)).Solid());
     add(BRepPrimAPI_MakeBox(gp_Pnt(1 - a / 2, 1 - a / 2, 1 - a / 2), gp_Pnt(1 + a / 2, 1 + a / 2, 1 + a / 2)).Solid());
   } else if (what == "apart") { // a plate and a smaller block above it, with a gap of `a` between them

@@ -10,7 +10,10 @@ namespace {
 
 class Mover {
 public:
-  explicit Mover(MovableCells& cells) : m(cells), m_start(cells.inner.size() + 1, 0) {
+  explicit Mover(MovableCells& cells) : m(cells) {}
+  /// Finds the cells at each inner node, which most meshes never need.
+  void join() {
+    m_start.assign(m.inner.size() + 1, 0);
     auto visit = [&](auto&& use) {
       for (std::size_t c = 0; c < size(); ++c)
         for (int v : cell(c))
@@ -47,7 +50,7 @@ public:
     double least = 1;
     for (const auto& k : table.corners) {
       const Vec3 &o = pt(q[k[0]]), a = pt(q[k[1]]) - o, b = pt(q[k[2]]) - o, d = pt(q[k[3]]) - o;
-      const double l = a.norm() * b.norm() * d.norm();
+      const double l = std::sqrt(a.squaredNorm() * b.squaredNorm() * d.squaredNorm());
       least = std::min(least, l > 0 ? table.scale * a.cross(b).dot(d) / l : -1.0);
     }
     return least;
@@ -58,7 +61,22 @@ public:
     if (q.size() < 6) return worstCorner(c) <= 0;
     std::array<Vec3, 8> p;
     for (std::size_t k = 0; k < q.size(); ++k) p[k] = pt(q[k]);
+    if (q.size() == 8 && plainlyPositive(p)) return false;
     return jacobianRange(q.size() == 8 ? ElementType::Hex8 : ElementType::Wedge6, {p.data(), q.size()}).least <= 0;
+  }
+
+  /// The Jacobian's columns are means of a hexahedron's edges one way, another and the third: where all determinants
+  /// of one edge each are positive, so is the Jacobian throughout.
+  static bool plainlyPositive(const std::array<Vec3, 8>& p) {
+    const std::array<Vec3, 4> i{p[1] - p[0], p[2] - p[3], p[5] - p[4], p[6] - p[7]},
+        j{p[3] - p[0], p[2] - p[1], p[7] - p[4], p[6] - p[5]}, k{p[4] - p[0], p[5] - p[1], p[6] - p[2], p[7] - p[3]};
+    for (const Vec3& a : i)
+      for (const Vec3& b : j) {
+        const Vec3 n = a.cross(b);
+        for (const Vec3& c : k)
+          if (!(n.dot(c) > 0)) return false;
+      }
+    return true;
   }
 
   double score(std::size_t n) const {
@@ -216,6 +234,7 @@ NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
   std::vector<int> bad = mesh.cellsThat(progress, inverted);
   r.worstBefore = r.worstAfter = worst();
   if (bad.empty() && r.worstBefore >= good) return r;
+  mesh.join();
   constexpr int kUntangle = 20, kRelax = 60, kImprove = 8, kRings = 2;
   auto pass = [&](const std::vector<char>& near, auto&& change) {
     bool any = false;

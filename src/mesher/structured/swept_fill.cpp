@@ -221,6 +221,7 @@ Result<StructuredCells> fillStepped(const Part& part, const Sweep& sweep, const 
   StructuredCells r;
   const int base = static_cast<int>(surface.points.size());
   std::vector<int> below(n), here(n);
+  Spreader spreader;
   for (int level = 0; level <= highest; ++level) {
     progress.check();
     std::vector<std::array<int, 4>> cells; // that reach this level
@@ -252,7 +253,7 @@ Result<StructuredCells> fillStepped(const Part& part, const Sweep& sweep, const 
       const double w = static_cast<double>(level - low) / static_cast<double>(above->first - low);
       between[v] = (1 - w) * pt(node) + w * pt(above->second);
     }
-    const std::vector<Vec3> at = spread(cells, between, fixed);
+    const std::vector<Vec3> at = spreader.places(cells, between, fixed);
     for (std::size_t v = 0; v < n; ++v)
       if (used[v] && here[v] < 0) {
         here[v] = base + static_cast<int>(r.points.size());

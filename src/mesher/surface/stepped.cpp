@@ -446,7 +446,7 @@ private:
       from.push_back(m_place[n].x() * m_x + m_place[n].y() * m_y + height);
       if (const auto it = m_known[n].find(level); it != m_known[n].end()) fixed[n] = &pt(it->second);
     }
-    const std::vector<Vec3> at = spread(cells, from, fixed); // before points move
+    const std::vector<Vec3> at = Spreader().places(cells, from, fixed); // before points move
     for (const auto& c : cells)
       for (int v : c) {
         if (v < 0) continue;
@@ -482,43 +482,72 @@ int nodeAt(const SteppedCells& pattern, std::size_t node, int level) {
   return -1;
 }
 
-std::vector<Vec3> spread(const std::vector<std::array<int, 4>>& cells, const std::vector<Vec3>& from,
-                         const std::vector<const Vec3*>& fixed) {
-  std::vector<std::set<int>> around(from.size());
-  for (const auto& c : cells) {
-    const std::size_t n = c[3] < 0 ? 3 : 4;
-    for (std::size_t k = 0; k < n; ++k) {
-      around[static_cast<std::size_t>(c[k])].insert(c[(k + 1) % n]);
-      around[static_cast<std::size_t>(c[(k + 1) % n])].insert(c[k]);
+struct Spreader::System {
+  std::vector<std::array<int, 4>> cells;
+  std::vector<int> row;                   ///< per node; -1 where it is fixed, -2 where it has no cells
+  std::vector<std::array<int, 2>> beside; ///< row and fixed node next to it
+  Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver;
+  int rows = 0;
+};
+Spreader::Spreader() = default;
+Spreader::~Spreader() = default;
+
+std::vector<Vec3> Spreader::places(const std::vector<std::array<int, 4>>& cells, const std::vector<Vec3>& from,
+                                   const std::vector<const Vec3*>& fixed) {
+  auto same = [&] {
+    if (!m_system || m_system->row.size() != from.size() || m_system->cells != cells) return false;
+    for (std::size_t v = 0; v < from.size(); ++v)
+      if ((fixed[v] != nullptr) != (m_system->row[v] == -1)) return false;
+    return true;
+  };
+  if (!same()) {
+    m_system = std::make_unique<System>();
+    System& s = *m_system;
+    s.cells = cells;
+    std::vector<std::array<int, 2>> sides; // both ways
+    for (const auto& c : cells) {
+      const std::size_t n = c[3] < 0 ? 3 : 4;
+      for (std::size_t k = 0; k < n; ++k) {
+        sides.push_back({c[k], c[(k + 1) % n]});
+        sides.push_back({c[(k + 1) % n], c[k]});
+      }
     }
+    std::sort(sides.begin(), sides.end());
+    sides.erase(std::unique(sides.begin(), sides.end()), sides.end());
+    s.row.assign(from.size(), -2);
+    std::vector<int> count(from.size(), 0);
+    for (const auto& side : sides) ++count[static_cast<std::size_t>(side[0])];
+    for (std::size_t v = 0; v < from.size(); ++v) {
+      if (fixed[v])
+        s.row[v] = -1;
+      else if (count[v] > 0)
+        s.row[v] = s.rows++;
+    }
+    std::vector<Eigen::Triplet<double>> entries;
+    for (std::size_t v = 0; v < from.size(); ++v)
+      if (s.row[v] >= 0) entries.emplace_back(s.row[v], s.row[v], static_cast<double>(count[v]));
+    for (const auto& [a, b] : sides) {
+      const int i = s.row[static_cast<std::size_t>(a)], j = s.row[static_cast<std::size_t>(b)];
+      if (i >= 0 && j >= 0) entries.emplace_back(i, j, -1.0);
+      if (i >= 0 && j == -1) s.beside.push_back({i, b});
+    }
+    Eigen::SparseMatrix<double> matrix(s.rows, s.rows);
+    matrix.setFromTriplets(entries.begin(), entries.end());
+    if (s.rows > 0) s.solver.compute(matrix);
   }
   std::vector<Vec3> r = from;
-  std::vector<int> row(from.size(), -1);
-  int n = 0;
   for (std::size_t v = 0; v < from.size(); ++v)
-    if (fixed[v])
-      r[v] = *fixed[v];
-    else if (!around[v].empty())
-      row[v] = n++;
-  if (n == 0) return r;
-  std::vector<Eigen::Triplet<double>> entries;
-  Eigen::MatrixX3d right = Eigen::MatrixX3d::Zero(n, 3);
-  for (std::size_t v = 0; v < from.size(); ++v) {
-    if (row[v] < 0) continue;
-    entries.emplace_back(row[v], row[v], static_cast<double>(around[v].size()));
-    for (int w : around[v])
-      if (const auto x = static_cast<std::size_t>(w); row[x] >= 0)
-        entries.emplace_back(row[v], row[x], -1.0);
-      else
-        right.row(row[v]) += (r[x] - from[x]).transpose();
+    if (fixed[v]) r[v] = *fixed[v];
+  if (m_system->rows == 0 || m_system->solver.info() != Eigen::Success) return r;
+  Eigen::MatrixX3d right = Eigen::MatrixX3d::Zero(m_system->rows, 3);
+  for (const auto& [row, node] : m_system->beside) {
+    const auto v = static_cast<std::size_t>(node);
+    right.row(row) += (r[v] - from[v]).transpose();
   }
-  Eigen::SparseMatrix<double> matrix(n, n);
-  matrix.setFromTriplets(entries.begin(), entries.end());
-  const Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver(matrix);
-  if (solver.info() != Eigen::Success) return r;
-  const Eigen::MatrixX3d more = solver.solve(right);
+  if (right.isZero(0)) return r;
+  const Eigen::MatrixX3d more = m_system->solver.solve(right);
   for (std::size_t v = 0; v < from.size(); ++v)
-    if (row[v] >= 0) r[v] += more.row(row[v]).transpose();
+    if (const int row = m_system->row[v]; row >= 0) r[v] += more.row(row).transpose();
   return r;
 }
 

@@ -17,9 +17,20 @@ std::optional<Problem> addSteppedFaces(const Part& part, const Sweep& sweep, con
 /// Node of the surface at a level of a pattern's node; -1 where there is none.
 int nodeAt(const SteppedCells& pattern, std::size_t node, int level);
 
-/// Places of nodes: `from`, moved by what those that are `fixed` (per node: a place, or nothing) are off there, spread
-/// along the sides of cells by Laplace's equation. Nodes without cells stay.
-std::vector<Vec3> spread(const std::vector<std::array<int, 4>>& cells, const std::vector<Vec3>& from,
-                         const std::vector<const Vec3*>& fixed);
+/// Moves of some nodes spread to others along the sides of cells by Laplace's equation. What is the same as the last
+/// time is not set up again.
+class Spreader {
+public:
+  Spreader();
+  ~Spreader();
+  /// Places of nodes: `from`, moved by what those that are `fixed` (per node: a place, or null) are off there. Nodes
+  /// without cells stay.
+  std::vector<Vec3> places(const std::vector<std::array<int, 4>>& cells, const std::vector<Vec3>& from,
+                           const std::vector<const Vec3*>& fixed);
+
+private:
+  struct System;
+  std::unique_ptr<System> m_system;
+};
 
 } // namespace tess
