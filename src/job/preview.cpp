@@ -126,16 +126,17 @@ Walk walkEdge(const Part& part, int edge, const EdgeSize& size, const EdgeDivisi
   }
   std::vector<double> shares; // of `measure`, where the nodes stand
   const std::vector<double>* measure = &count;
-  if (division) {
+  if (division && division->own()) {
     measure = &along;
     shares = divisionShares(*division, e.length);
   } else {
-    const int elements = std::clamp(static_cast<int>(std::lround(count.back())), 1, 1000000);
+    const int elements =
+        std::clamp(static_cast<int>(std::lround(count.back())) + (division ? division->more : 0), 1, 1000000);
     for (int k = 1; k < elements && shares.size() < kPreviewMarks; ++k)
       shares.push_back(static_cast<double>(k) / elements);
     w.elements = elements;
   }
-  if (division) w.elements = static_cast<int>(shares.size()) + 1;
+  if (division && division->own()) w.elements = static_cast<int>(shares.size()) + 1;
   for (double s : shares) {
     const double x = s * measure->back();
     const auto up = std::upper_bound(measure->begin(), measure->end(), x);
@@ -422,7 +423,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     p.text = counted(elements, "division", "divisions") + " on " + counted(edges.size(), "edge", "edges");
   if (p.marks.size() == kPreviewMarks) p.text += ", the first " + roughly(kPreviewMarks) + " marked";
   for (const auto& [edge, division] : mine.request().divisions)
-    if (division.ratio > 1) { // both ways to say how uneven
+    if (division.ratio > 1 && division.own()) { // both ways to say how uneven
       const double whole = part.edges[static_cast<std::size_t>(edge)].length;
       std::vector<double> share = divisionShares(division, whole);
       share.insert(share.begin(), 0);

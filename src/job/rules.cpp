@@ -223,20 +223,27 @@ const std::vector<RuleKind>& ruleTable() {
                   ranged("turn", SlotType::Angle, "0", "turn per element; 0 ignores curvature", 0, 120),
                   length("deviation", "", "largest distance between an element's edge and the true curve"),
                   size("floor", "least size that follows from it; the minimum of the overall size when not given")}});
-    t.push_back({"divide",
-                 "Sizes",
-                 "Divide {on}[ into {count}][ by {length}][, finest at {finest}][, longest {ratio} times the "
-                 "shortest][, nodes as on {like}]",
-                 "size",
-                 "edge-marks",
-                 "An exact division of edges, which holds whatever other sizes say.",
-                 {text("on", SlotType::Target, "a group of edges, or of faces: their edges", true),
-                  ranged("count", SlotType::Integer, "", "elements along each edge", 1, 100000),
-                  size("length", "mean length of the elements, where no count is given"),
-                  text("finest", SlotType::Names,
-                       "places of the shortest elements: start, middle, end, or shares of the length as 0.25"),
-                  ranged("ratio", SlotType::Number, "1", "longest over shortest element", 1, 10000),
-                  text("like", SlotType::Target, "a group of edges in a chain whose nodes are copied across")}});
+    t.push_back(
+        {"divide",
+         "Sizes",
+         "Divide {on}[ into {count}][ by {length}][ into {more} more than the size asks][, finest at {finest}][, "
+         "longest {ratio} times the "
+         "shortest][, nodes as on {like}]",
+         "size",
+         "edge-marks",
+         "An exact division of edges, which holds whatever other sizes say. Over faces of rows, and along swept "
+         "bodies, uneven ones pass on to the edges across.",
+         {text("on", SlotType::Target, "a group of edges, or of faces: their edges", true),
+          ranged("count", SlotType::Integer, "", "elements along each edge", 1, 100000),
+          size("length", "mean length of the elements, where no count is given"),
+          ranged("more", SlotType::Integer, "",
+                 "elements along each edge more than the size asks, fewer where it is negative; instead of count "
+                 "and length",
+                 -100000, 100000),
+          text("finest", SlotType::Names,
+               "places of the shortest elements: start, middle, end, or shares of the length as 0.25"),
+          ranged("ratio", SlotType::Number, "1", "longest over shortest element", 1, 10000),
+          text("like", SlotType::Target, "a group of edges in a chain whose nodes are copied across")}});
     t.push_back({"zone",
                  "Sizes",
                  "In the {shape} from {from}[ to {to}][, radius {radius}][ narrowing to {radius_end}] {length}",

@@ -422,7 +422,9 @@ private:
       edges.insert(e);
       a.asked = d.divisions > 0 ? std::to_string(d.divisions) + " elements"
                 : d.length > 0  ? text(d.length)
-                                : "nodes as on " + m_brief.rules[static_cast<std::size_t>(rule)].get("like");
+                : d.more != 0
+                    ? std::to_string(std::abs(d.more)) + (d.more > 0 ? " more" : " fewer") + " than the size asks"
+                    : "nodes as on " + m_brief.rules[static_cast<std::size_t>(rule)].get("like");
     }
     std::map<int, int> inner;
     for (const auto& x : m.nodeLink)

@@ -358,6 +358,7 @@ private:
     EdgeDivision d;
     d.divisions = static_cast<int>(slotNumber(r, "count", m_part.unit));
     d.length = length(r, "length");
+    if (d.divisions <= 0 && d.length <= 0) d.more = static_cast<int>(slotNumber(r, "more", m_part.unit));
     d.ratio = slotNumber(r, "ratio", m_part.unit);
     d.rule = m_rule;
     for (const auto& w : splitList(r.get("finest"))) {
@@ -374,9 +375,9 @@ private:
       checkNames(like);
       d.like = targetEntities(like, Dim::Edge, m_part, m_groups);
     }
-    if (d.divisions <= 0 && d.length <= 0 && d.like.empty()) {
+    if (d.divisions <= 0 && d.length <= 0 && d.more == 0 && d.like.empty()) {
       warn("rule.incomplete", "it does not say how to divide", "neither a count, a length nor edges to copy are given",
-           "give one of count, length or like");
+           "give one of count, length, more or like");
       return;
     }
     for (int e : targetEntities(r.get("on"), Dim::Edge, m_part, m_groups)) {

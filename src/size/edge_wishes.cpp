@@ -26,7 +26,7 @@ const EdgeDivision* EdgeDivisions::of(int edge) const {
 
 std::vector<double> divisionShares(const EdgeDivision& d, double length) {
   std::vector<double> r;
-  if (!d.like.empty() || length <= 0) return r;
+  if (!d.own() || length <= 0) return r;
   int n = d.divisions > 0 ? d.divisions
           : d.length > 0  ? std::max(1, static_cast<int>(std::lround(length / d.length)))
                           : 1;

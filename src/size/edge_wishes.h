@@ -25,10 +25,12 @@ struct Bridging {
 struct EdgeDivision {
   int divisions = 0;          ///< number of elements along the edge; 0: from `length`
   double length = 0;          ///< mean length of an element where `divisions` is 0
+  int more = 0;               ///< not 0: that many more than the size asks for, instead of both
   std::vector<double> finest; ///< places of the shortest elements, as shares of the length in [0, 1]; empty: even
   double ratio = 1;           ///< longest over shortest element, >= 1
   std::vector<int> like;      ///< nodes at the same shares of the length as on this chain of edges; empty: none
   int rule = -1;
+  bool own() const { return like.empty() && more == 0; } ///< says by itself where the nodes stand
 };
 
 /// Exact divisions by part edge.
@@ -46,8 +48,8 @@ private:
 };
 
 /// Shares of an edge's length at which its inner nodes stand; `length` is that of the edge. Empty when the division
-/// copies other edges. Element lengths grow linearly with the distance from the finest place, i.e. by a constant
-/// ratio from one to the next.
+/// copies other edges, or is relative to the size. Element lengths grow linearly with the distance from the finest
+/// place, i.e. by a constant ratio from one to the next.
 std::vector<double> divisionShares(const EdgeDivision& division, double length);
 
 } // namespace tess

@@ -269,6 +269,7 @@ void addSlender(SizeField& f, const Part& part, const SizeRequest& request, cons
 
 /// Faces next to a divided edge grade from its elements.
 void addDivision(SizeField& f, const Part& part, int edge, const EdgeDivision& d) {
+  if (d.more != 0) return;
   const auto& e = part.edges[static_cast<std::size_t>(edge)];
   std::vector<double> share{0};
   for (double x : divisionShares(d, e.length)) share.push_back(x);

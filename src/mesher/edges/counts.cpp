@@ -274,7 +274,7 @@ private:
             wish[e].natural = naturalRows(faceOf(static_cast<int>(e)));
           else if (m_used[e])
             wish[e] = {naturalCount(m_part, static_cast<int>(e), m_size),
-                       exactCount(m_part, static_cast<int>(e), m_divisions)};
+                       exactCount(m_part, static_cast<int>(e), m_size, m_divisions)};
         },
         1);
     m_classOf.assign(m_used.size(), -1);
@@ -293,7 +293,6 @@ private:
       for (int e : c.edges) {
         const auto k = static_cast<std::size_t>(e);
         if (!isRing(e)) {
-          copiesNothing(e);
           const auto& ends = m_part.edges[k].points;
           c.least = std::max(c.least, ends[0] == ends[1] ? 3 : m_byEnds.at(std::minmax(ends[0], ends[1])) > 1 ? 2 : 1);
         }
@@ -364,15 +363,6 @@ private:
                     f.area / std::max(round, 1e-300) * bySize / static_cast<double>(std::max<std::size_t>(1, samples)));
   }
 
-  void copiesNothing(int e) {
-    if (const EdgeDivision* d = m_divisions.of(e); d && !d->like.empty())
-      m_said.push_back(
-          Problem::of("count.like", "an edge of a mapped or swept body does not copy the nodes of another chain")
-              .as(Severity::Warning)
-              .firstAt({middle(e)}, m_part.unit)
-              .because("it gets the count of the edges across from it")
-              .advise("divide it by a number"));
-  }
   void differ(int at, int other, int holds) {
     Problem p = Problem::of("count.conflict", "edges that get equal counts are to be divided into " +
                                                   std::to_string(other) + " and into " + std::to_string(holds) + ": " +
@@ -522,7 +512,42 @@ Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, con
   struct Freed { // what the solver keeps for each thread would be lost with it
     ~Freed() { glp_free_env(); }
   } freed;
-  return Counts(part, size, divisions, sums, evens, given, said, progress).run();
+  auto solved = [&](const std::vector<EqualSums>& all, std::vector<Problem>& findings) {
+    return Counts(part, size, divisions, all, evens, given, findings, progress).run();
+  };
+  std::vector<Problem> plain;
+  auto best = solved(sums, plain);
+  // Edges that copy the nodes of a chain get as many as it has, where that costs nothing else.
+  std::vector<char> used(part.edges.size(), 0);
+  auto use = [&](int e) {
+    if (static_cast<std::size_t>(e) < used.size()) used[static_cast<std::size_t>(e)] = 1;
+  };
+  for (const auto& s : sums)
+    for (const auto* side : {&s.left, &s.right})
+      for (int e : *side) use(e);
+  for (const auto& s : evens)
+    for (int e : s.edges) use(e);
+  std::vector<EqualSums> all = sums;
+  for (const auto& [e, d] : divisions) {
+    if (!best || d.like.empty() || !used[static_cast<std::size_t>(e)]) continue;
+    all.push_back({{e}, d.like});
+    std::vector<Problem> with;
+    if (auto r = solved(all, with); r && with.size() <= plain.size()) {
+      best = std::move(r);
+      plain = std::move(with);
+      continue;
+    }
+    all.pop_back();
+    const auto& edge = part.edges[static_cast<std::size_t>(e)];
+    said.push_back(
+        Problem::of("count.like", "an edge of a mapped or swept body does not copy the nodes of another chain")
+            .as(Severity::Warning)
+            .firstAt({part.shape->edgePoint(e, 0.5 * (edge.t0 + edge.t1))}, part.unit)
+            .because("the edges across from it cannot have as many elements as that chain")
+            .advise("divide it by a number"));
+  }
+  said.insert(said.end(), plain.begin(), plain.end());
+  return best;
 }
 
 } // namespace tess

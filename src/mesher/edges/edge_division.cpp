@@ -89,8 +89,7 @@ std::vector<double> evenShares(int n) {
 /// Shares of an exact division of the edge's own; empty without one.
 std::vector<double> ownShares(const Part& part, int edge, const EdgeDivisions& divisions) {
   const EdgeDivision* d = divisions.of(edge);
-  return d && d->like.empty() ? divisionShares(*d, part.edges[static_cast<std::size_t>(edge)].length)
-                              : std::vector<double>{};
+  return d && d->own() ? divisionShares(*d, part.edges[static_cast<std::size_t>(edge)].length) : std::vector<double>{};
 }
 } // namespace
 
@@ -99,13 +98,15 @@ std::vector<double> divideEdge(const Part& part, int edge, const SizeField& size
   const PartEdge& e = part.edges[static_cast<std::size_t>(edge)];
   bool closed = e.points[0] == e.points[1];
   std::vector<CurveSample> s = sampleEdge(part, edge, size);
-  if (const EdgeDivision* d = divisions.of(edge); d && d->like.empty()) {
+  const EdgeDivision* d = divisions.of(edge);
+  if (d && d->own()) {
     auto shares = divisionShares(*d, e.length);
     if (static_cast<int>(shares.size()) + 1 >= (closed ? 3 : atLeast)) return atShares(s, shares, byLength);
   }
   const Asked asked = askedOf(s);
-  int n = std::max({static_cast<int>(std::lround(asked.bySize)), atLeast,
-                    static_cast<int>(std::ceil(asked.turn / (0.5 * kPi) - 0.05))});
+  int n = std::max(
+      {static_cast<int>(std::lround(asked.bySize)), 1, static_cast<int>(std::ceil(asked.turn / (0.5 * kPi) - 0.05))});
+  n = std::max(n + (d ? d->more : 0), atLeast);
   if (closed) n = std::max(n, 3);
   return atShares(s, evenShares(n), bySize);
 }
@@ -123,9 +124,10 @@ double naturalCount(const Part& part, int edge, const SizeField& size) {
   return std::max({1.0, asked.bySize, asked.turn / (0.5 * kPi) - 0.05});
 }
 
-int exactCount(const Part& part, int edge, const EdgeDivisions& divisions) {
+int exactCount(const Part& part, int edge, const SizeField& size, const EdgeDivisions& divisions) {
   const EdgeDivision* d = divisions.of(edge);
   if (!d || !d->like.empty()) return 0;
+  if (d->more != 0) return std::max(1, static_cast<int>(std::lround(naturalCount(part, edge, size))) + d->more);
   return static_cast<int>(divisionShares(*d, part.edges[static_cast<std::size_t>(edge)].length).size()) + 1;
 }
 

@@ -18,7 +18,7 @@ std::vector<double> divideEdgeInto(const Part& part, int edge, const SizeField& 
 /// Elements along the edge that the size and the curve's turn ask for, not rounded.
 double naturalCount(const Part& part, int edge, const SizeField& size);
 /// Elements of an edge's exact division; 0 without one, or where it copies other edges.
-int exactCount(const Part& part, int edge, const EdgeDivisions& divisions);
+int exactCount(const Part& part, int edge, const SizeField& size, const EdgeDivisions& divisions);
 
 /// Edges whose nodes copy those of a chain of other edges: at the same shares of the length, counted from the ends that
 /// lie nearer to each other. `division`: per part edge, parameters inside the edge, ascending.

@@ -108,6 +108,7 @@ public:
         if (!m_decided[b] && (wishOf(b).best || wishOf(b).fill == fill)) decide(static_cast<int>(b), fill);
     orderSweeps();
     pave();
+    passSpacing();
     for (std::size_t f = 0; f < m_part.faces.size(); ++f)
       plan.faces[f].quads =
           plan.faces[f].mapped >= 0 || plan.faces[f].paved >= 0 || givenAs(static_cast<int>(f)) == Given::Quads;
@@ -448,6 +449,97 @@ private:
         plan.evens.back().needed = false;
       }
       plan.evens.back().edges.push_back(loop[i].edge);
+    }
+  }
+
+  /// Uneven divisions pass on to what lies across: over faces of rows from side to side, and along a sweep to all its
+  /// walls. What is divided itself keeps that.
+  void passSpacing() {
+    std::vector<EdgeDivisions::Pair> all(plan.divisions.begin(), plan.divisions.end());
+    std::map<int, EdgeDivision> known;
+    std::vector<int> todo;
+    for (const auto& [e, d] : all) {
+      const bool fresh = known.emplace(e, d).second;
+      if (fresh && d.own() && d.ratio > 1 && !d.finest.empty()) todo.push_back(e);
+    }
+    if (todo.empty()) return;
+    auto turned = [](EdgeDivision d, bool turn) {
+      if (turn)
+        for (double& x : d.finest) x = 1 - x;
+      return d;
+    };
+    // As seen along a step, and back.
+    auto along = [&](const EdgeStep& s) {
+      EdgeDivision d = known.at(s.edge);
+      const double length = m_part.edges[static_cast<std::size_t>(s.edge)].length;
+      d.divisions = static_cast<int>(divisionShares(d, length).size()) + 1;
+      return turned(std::move(d), !s.forward);
+    };
+    auto give = [&](const EdgeStep& s, const EdgeDivision& d) {
+      const EdgeDivision mine = turned(d, !s.forward);
+      if (!known.emplace(s.edge, mine).second) return;
+      all.emplace_back(s.edge, mine);
+      todo.push_back(s.edge);
+    };
+    auto onlyEdge = [](const EdgeChain& side, int edge) { return side.size() == 1 && side.front().edge == edge; };
+    while (!todo.empty()) {
+      const int edge = todo.back();
+      todo.pop_back();
+      for (const MappedFace& m : plan.mapped)
+        for (std::size_t k = 0; k < 4 && !m.ring; ++k)
+          if (const auto& across = m.sides[(k + 2) % 4]; onlyEdge(m.sides[k], edge) && across.size() == 1)
+            give({across.front().edge, !across.front().forward}, along(m.sides[k].front()));
+      for (const Sweep& s : plan.sweeps) passUp(s, edge, along, give);
+    }
+    plan.divisions = EdgeDivisions(std::move(all));
+  }
+  template <class Along, class Give> void passUp(const Sweep& s, int edge, const Along& along, const Give& give) {
+    if (s.closed || !s.steps.empty()) return;
+    struct Wall {
+      MappedFace* rows;
+      std::size_t foot; ///< its side at the source
+    };
+    std::vector<Wall> walls;
+    for (std::size_t k = 0; k < s.walls.size(); ++k) {
+      const int index = face(s.walls[k]).mapped;
+      if (index < 0) return;
+      MappedFace& m = plan.mapped[static_cast<std::size_t>(index)];
+      std::size_t foot = 0;
+      auto on = [&](std::size_t side, int e) {
+        return std::any_of(m.sides[side].begin(), m.sides[side].end(), [&](const EdgeStep& x) { return x.edge == e; });
+      };
+      while (foot < 4 && !on(foot, s.feet[k])) ++foot;
+      if (foot == 4 || !on((foot + 2) % 4, s.heads[k])) return;
+      walls.push_back({&m, foot});
+    }
+    // Walls one over the other have no height in common.
+    std::set<int> feet;
+    for (const auto& w : walls)
+      for (const auto& x : w.rows->sides[w.foot]) feet.insert(x.edge);
+    for (const auto& w : walls)
+      for (const auto& x : w.rows->sides[(w.foot + 2) % 4])
+        if (feet.count(x.edge)) return;
+    std::optional<EdgeDivision> spacing; // from the source on
+    for (const auto& w : walls)
+      for (std::size_t k : {1u, 3u}) {
+        const auto& side = w.rows->sides[(w.foot + k) % 4];
+        if (w.rows->ring || side.size() != 1 || side.front().edge != edge) continue;
+        spacing = along(k == 1 ? side.front() : EdgeStep{edge, !side.front().forward});
+      }
+    if (!spacing) return;
+    for (const auto& w : walls) {
+      if (w.rows->ring) {
+        EdgeDivision d = *spacing;
+        if (w.foot != 0)
+          for (double& x : d.finest) x = 1 - x;
+        if (!w.rows->spacing) w.rows->spacing = std::move(d);
+        continue;
+      }
+      for (std::size_t k : {1u, 3u}) {
+        const auto& side = w.rows->sides[(w.foot + k) % 4];
+        if (side.size() == 1)
+          give(k == 1 ? side.front() : EdgeStep{side.front().edge, !side.front().forward}, *spacing);
+      }
     }
   }
 

@@ -30,6 +30,8 @@ struct MappedFace {
   /// Sides 0 and 2 are closed, the others empty and the corners -1: rows run round, as on the wall of a hole. How many
   /// there are is an unknown of its own, ringUnknown().
   bool ring = false;
+  /// How the rows of a ring are spaced from side 0 to side 2, whatever its number says; empty: evenly.
+  std::optional<EdgeDivision> spacing = {};
 };
 /// Number of the unknown "rows of a ring" among those of edgeCounts().
 inline int ringUnknown(const Part& part, int face) { return static_cast<int>(part.edges.size()) + face; }

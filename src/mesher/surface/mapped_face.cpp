@@ -94,6 +94,7 @@ public:
     const std::size_t n = low.size();
     std::rotate(high.begin(), high.begin() + static_cast<std::ptrdiff_t>(nearestTurn(low, high)), high.end());
     begin(n, static_cast<std::size_t>(std::max(1, rows)));
+    const std::vector<double> heights = ringHeights();
     const auto up = inwards(low, 1), down = inwards(high, -1);
     for (std::size_t i = 0; i < n; ++i) {
       put(i, 0, low[i]);
@@ -105,7 +106,7 @@ public:
       const double turn = std::acos(std::clamp(up[i].dot(-down[i]), -1.0, 1.0)), chord = (b - a).norm();
       const double length = turn > 1e-6 ? 2 * chord * std::tan(turn / 4) / std::sin(turn / 2) : chord;
       for (std::size_t j = 1; j < nj; ++j) {
-        const double t = static_cast<double>(j) / static_cast<double>(nj), q = 1 - t;
+        const double t = heights[j], q = 1 - t;
         add(i, j,
             q * q * (1 + 2 * t) * a + t * t * (3 - 2 * t) * b + q * q * t * length * up[i] +
                 t * t * q * length * down[i]);
@@ -116,6 +117,19 @@ public:
       m_normal[place(n, j)] = m_normal[place(0, j)];
     }
     return {};
+  }
+
+  /// Of the rows of a ring, from 0 to 1.
+  std::vector<double> ringHeights() const {
+    std::vector<double> r{0};
+    if (m_face.spacing) {
+      EdgeDivision d = *m_face.spacing;
+      d.divisions = static_cast<int>(nj);
+      for (double x : divisionShares(d, 1)) r.push_back(x);
+    } else
+      for (std::size_t j = 1; j < nj; ++j) r.push_back(static_cast<double>(j) / static_cast<double>(nj));
+    r.push_back(1);
+    return r;
   }
 
   /// Where a quadrilateral is folded.
@@ -263,8 +277,9 @@ private:
       }
     }
     std::vector<double> r{0};
+    const std::vector<double> heights = ringHeights();
     for (std::size_t j = 1, k = 1; j < nj; ++j) {
-      const double want = length.back() * static_cast<double>(j) / static_cast<double>(nj);
+      const double want = length.back() * heights[j];
       while (k < steps && length[k] < want) ++k;
       const double w = length[k] > length[k - 1] ? (want - length[k - 1]) / (length[k] - length[k - 1]) : 0;
       r.push_back((static_cast<double>(k - 1) + w) / static_cast<double>(steps));

@@ -318,9 +318,11 @@ Result<Attempt> meshOnce(const Part& part, const Tessellation& tess, const SizeF
   progress.check();
   const auto planned = division;
   matchDivisions(part, size, plan, tess, division);
-  copyDivisions(part, size, plan.divisions, division);
   for (std::size_t e = 0; e < counts.size(); ++e)
     if (counts[e]) division[e] = planned[e]; // what lies across gives way
+  copyDivisions(part, size, plan.divisions, division);
+  for (std::size_t e = 0; e < counts.size(); ++e) // but for copies that came out with as many
+    if (counts[e] && static_cast<int>(division[e].size()) + 1 != counts[e]) division[e] = planned[e];
   lines.improveFlips();
   for (std::size_t e = 0; e < part.edges.size(); ++e) {
     progress.check();

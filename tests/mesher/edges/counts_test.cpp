@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/edges/counts.h"
+#include "mesher/edges/edge_division.h"
 #include "size/part_size.h"
 #include "support/briefs.h"
 #include "support/fixtures.h"
@@ -157,4 +158,44 @@ TEST(Counts, evenSumsHoldWhereDivisionsAllowThem) {
   EXPECT_EQ((*n)[static_cast<std::size_t>(b)], 3);
   ASSERT_EQ(u.said.size(), 1u);
   EXPECT_EQ(u.said[0].code, "count.odd");
+}
+
+TEST(Counts, countsMayBeRaisedAndLowered) {
+  Unknowns u;
+  EdgeDivision more, fewer;
+  more.more = 3;
+  fewer.more = -20;
+  auto r = u.counts({{{u.length12[0]}, {u.length12[1]}, 0}, {{u.length5[0]}, {u.length5[1]}, 0}},
+                    {{u.length12[0], more}, {u.length5[0], fewer}});
+  ASSERT_TRUE(r.ok());
+  EXPECT_EQ((*r)[static_cast<std::size_t>(u.length12[1])], 15);
+  EXPECT_EQ((*r)[static_cast<std::size_t>(u.length5[1])], 1);
+  EXPECT_EQ(divideEdge(u.part, u.length8[0], u.size, EdgeDivisions({{u.length8[0], more}}), 1).size(), 10u);
+}
+
+TEST(Counts, copiesGetAsManyAsTheirChainWhereNothingForbidsIt) {
+  Unknowns u;
+  EdgeDivision like;
+  like.like = {u.length5[2], u.length5[3]};
+  const std::vector<EqualSums> across{{{u.length12[0]}, {u.length12[1]}, 0}};
+  auto r = u.counts(across, {{u.length12[0], like}});
+  ASSERT_TRUE(r.ok());
+  EXPECT_TRUE(u.said.empty());
+  EXPECT_EQ((*r)[static_cast<std::size_t>(u.length12[1])],
+            (*r)[static_cast<std::size_t>(u.length5[2])] + (*r)[static_cast<std::size_t>(u.length5[3])]);
+  // Divisions of others hold before it.
+  r = u.counts(across,
+               {{u.length12[0], like}, {u.length12[1], into(7)}, {u.length5[2], into(5)}, {u.length5[3], into(5)}});
+  ASSERT_TRUE(r.ok());
+  EXPECT_EQ((*r)[static_cast<std::size_t>(u.length12[0])], 7);
+  ASSERT_EQ(u.said.size(), 1u);
+  EXPECT_EQ(u.said[0].code, "count.like");
+}
+
+TEST(Counts, aSumMayHaveToBeLarger) {
+  Unknowns u;
+  auto r = u.counts({{{u.length5[0]}, {u.length12[0]}, 0, 1}});
+  ASSERT_TRUE(r.ok());
+  EXPECT_GT((*r)[static_cast<std::size_t>(u.length5[0])], (*r)[static_cast<std::size_t>(u.length12[0])]);
+  EXPECT_FALSE(u.counts({{{u.length5[0]}, {u.length5[0]}, 0, 1}}).ok());
 }

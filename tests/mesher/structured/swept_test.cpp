@@ -3,6 +3,7 @@
 #include "mesher/structured/swept.h"
 #include "support/filled.h"
 #include "support/touching.h"
+#include <set>
 
 using namespace tess;
 using namespace tess::test;
@@ -285,4 +286,35 @@ TEST(Swept, bodiesTurnedAboutAnAxisThroughThemHaveACore) {
     EXPECT_EQ(countOf(all.mesh, ElementType::Wedge6) + countOf(all.mesh, ElementType::Hex8), all.mesh.cells.size());
     EXPECT_TRUE(auditMesh(all.mesh, *limitsByName("general")).soundness.sound());
   }
+}
+
+TEST(Swept, unevenDivisionsPassOnToWhatLiesAcross) {
+  // A plate with a hole; one upright edge is divided unevenly. The walls outside and round the hole follow.
+  const Part part = made("plate 0 1 0");
+  int edge = -1;
+  for (std::size_t e = 0; e < part.edges.size() && edge < 0; ++e)
+    if (std::abs(part.edges[e].length - 6) < 1e-9) edge = static_cast<int>(e);
+  ASSERT_GE(edge, 0);
+  EdgeDivision d;
+  d.divisions = 6;
+  d.ratio = 8;
+  d.finest = {0};
+  const MeshOutcome out = filled(part, 2.5, {Fill::Swept}, 1, 0, {{edge, d}});
+  EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+  EXPECT_TRUE(auditMesh(out.mesh, *limitsByName("general")).soundness.sound());
+  // All nodes lie at the heights of that edge's.
+  std::set<long> heights, ofEdge;
+  for (std::size_t n = 0; n < out.mesh.nodes.size(); ++n) {
+    const long z = std::lround(1e6 * out.mesh.nodes[n].z());
+    heights.insert(z);
+    if (out.mesh.nodeLink[n].dim == 1 && out.mesh.nodeLink[n].entity == edge) ofEdge.insert(z);
+  }
+  EXPECT_EQ(ofEdge.size(), 5u); // inside it
+  ofEdge.insert(0);
+  ofEdge.insert(6000000);
+  EXPECT_EQ(heights, ofEdge); // also in the hole and inside
+  std::vector<long> step;
+  for (auto it = std::next(heights.begin()); it != heights.end(); ++it) step.push_back(*it - *std::prev(it));
+  const auto [least, most] = std::minmax_element(step.begin(), step.end());
+  EXPECT_NEAR(static_cast<double>(*most) / static_cast<double>(*least), 8, 0.5);
 }
