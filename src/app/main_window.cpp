@@ -855,7 +855,8 @@ void MainWindow::addRule(const std::string& kind, const std::map<std::string, st
   }
   if (kind == "everywhere" || kind == "judge" || (kind == "fill" && !values.count("what"))) // it is changed where it is
     for (std::size_t i = 0; i < m_doc.brief().rules.size(); ++i)
-      if (const Rule& r = m_doc.brief().rules[i]; r.kind == kind && !r.off) {
+      if (const Rule& r = m_doc.brief().rules[i];
+          r.kind == kind && !r.off && !(kind == "fill" && values.count("with") && r.get("what") != "everything")) {
         const int at = static_cast<int>(i);
         if (values.empty() && kind == "everywhere") return m_briefPanel->editChip(at, "target");
         edit(

@@ -25,7 +25,7 @@ Problem notUnderstood(const std::string& what, const std::string& todo) {
   return p;
 }
 
-const char* kExamples = "say for example: size 1.2 mm on feet, 3 through walls, everywhere 4 mm";
+const char* kExamples = "say for example: size 1.2 mm on feet, 3 through walls, everywhere 4 mm, all hexahedra";
 
 /// The entry of a rule that has these words among its choices.
 const Slot* choiceOf(const RuleKind& kind, const std::string& words) {
@@ -43,6 +43,9 @@ std::optional<Said> withoutName(const std::string& words, const std::string& uni
       if (count.empty() || checkSlot(*ruleKind("through")->slot("count"), count, unit)) return {};
       return Said{"through", {{"count", count}, {"what", what}}};
     }
+  for (const char* all : {"all hexahedra please", "all hexahedra", "hexahedra please", "hexahedra"})
+    if (low == all) return Said{"fill", {{"with", "best"}, {"across", "quads"}}};
+  if (low == "all tetrahedra" || low == "tetrahedra") return Said{"fill", {{"with", "tetrahedra"}}};
   const Slot* length = ruleKind("size")->slot("length");
   if (!words.empty() && !checkSlot(*length, words, unit)) return Said{"size", {{"length", words}}};
   return {};

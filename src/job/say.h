@@ -11,8 +11,8 @@ struct Said {
 };
 
 /// The rule that a line means, or what stands in the way. Lines begin with the name of a rule, or are a length ("1.2 mm
-/// on feet") or a number of elements through something ("2 through gaps"); after the last " on " or " at " stands a
-/// group or "everywhere". Case does not count. Lengths in `unit` where none is given.
+/// on feet") or a number of elements through something ("2 through gaps"), or "all hexahedra"; after the last " on " or
+/// " at " stands a group or "everywhere". Case does not count. Lengths in `unit` where none is given.
 Result<Said> understand(const std::string& line, const std::vector<std::string>& groups, const std::string& unit);
 
 } // namespace tess

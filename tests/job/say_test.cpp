@@ -40,6 +40,14 @@ TEST(Say, lengthsAndCountsNeedNoName) {
   EXPECT_EQ(said("through 4").values.at("count"), "4");
 }
 
+TEST(Say, allHexahedraIsAWish) {
+  for (const char* line : {"all hexahedra please", "All hexahedra", "hexahedra"}) {
+    EXPECT_EQ(said(line).kind, "fill");
+    EXPECT_EQ(said(line).values, (std::map<std::string, std::string>{{"with", "best"}, {"across", "quads"}}));
+  }
+  EXPECT_EQ(said("tetrahedra").values.at("with"), "tetrahedra");
+}
+
 TEST(Say, whatIsNotUnderstoodSaysWhatStandsInTheWay) {
   auto problem = [](const std::string& line) {
     auto r = understand(line, kGroups, "mm");

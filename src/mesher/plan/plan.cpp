@@ -143,6 +143,7 @@ private:
   std::vector<char> m_decided; ///< per body
   std::map<int, std::vector<std::pair<Fill, Fit>>>
       m_own;                     ///< of bodies that get what fits best: what they are by themselves
+  std::map<int, Fit> m_hindered; ///< of those, why the last thing tried does not fit
   std::vector<PavedFace> m_ends; ///< of all sweeps
 
   FacePlan& face(int f) { return plan.faces[static_cast<std::size_t>(f)]; }
@@ -193,6 +194,16 @@ private:
     if (fill == Fill::Tetrahedra) { // of what it was tried for, the last reasons stand
       mine.why = mine.why.empty() ? "nothing else fits" : mine.why;
       m_decided[b] = 1;
+      if (const auto last = m_hindered.find(body); last != m_hindered.end()) {
+        Fit fit = last->second;
+        fit.why = mine.why;
+        Problem p = notFilled(m_part, body, fill, fit);
+        p.severity = Severity::Note;
+        p.code = "fill.best";
+        p.what = "body " + quoted(m_part, body) + " gets tetrahedra, which fit it best";
+        p.todo = "change the part where it hinders, if rows or layers are wanted";
+        m_said.push_back(std::move(p));
+      }
       return;
     }
     if (m_part.bodies[b].faces.empty() || !filler) return;
@@ -206,6 +217,7 @@ private:
     if (!fit.fits) {
       if (wish.best) {
         mine.why += (mine.why.empty() ? "not " : "; not ") + std::string(fillName(fill)) + ", since " + fit.why;
+        m_hindered.insert_or_assign(body, std::move(fit));
         return;
       }
       mine.why = "not " + std::string(fillName(fill)) + ", since " + fit.why;
