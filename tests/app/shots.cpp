@@ -187,7 +187,7 @@ int main(int argc, char** argv) {
     shot("beside");
     compare->hide();
   }
-  open("ballast-block.brief");
+  open("mast-foot-hybrid.brief");
   mesh();
   w.setLens(6);
   shot("method");
