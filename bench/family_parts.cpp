@@ -423,6 +423,72 @@ Made other(Random& r) {
   }
 }
 
+/// A turned part with chamfers and grooves, solid: its profile from the axis to the axis.
+std::vector<gp_Pnt> turnedProfile(Random& r) {
+  std::vector<gp_Pnt> p{{0, 0, 0}};
+  double z = 0, before = 0;
+  const int n = 2 + r.below(3);
+  for (int k = 0; k < n; ++k) {
+    double q = r.in(12, 35);
+    while (std::abs(q - before) < 4) q = r.in(12, 35);
+    before = q;
+    const double h = r.in(15, 40), chamfer = r.chance(0.6) ? r.in(1.5, 3) : 0;
+    p.emplace_back(q, 0, z);
+    if (chamfer > 0) {
+      p.emplace_back(q, 0, z + h - chamfer);
+      p.emplace_back(q - chamfer, 0, z + h);
+    } else
+      p.emplace_back(q, 0, z + h);
+    z += h;
+  }
+  p.emplace_back(0, 0, z);
+  return p;
+}
+Made turnedSolid(Random& r) {
+  return {BRepPrimAPI_MakeRevol(face(turnedProfile(r)), gp_Ax1({0, 0, 0}, {0, 0, 1})).Shape(), {kSwept}};
+}
+Made turnedSector(Random& r) {
+  return {BRepPrimAPI_MakeRevol(face(turnedProfile(r)), gp_Ax1({0, 0, 0}, {0, 0, 1}), r.in(0.8, 4)).Shape(),
+          {kSwept},
+          false};
+}
+/// A round end on a pin, or a cone.
+Made roundEnd(Random& r) {
+  const double q = r.in(15, 30), h = r.in(30, 60);
+  if (r.chance(0.3)) return {BRepPrimAPI_MakeCone(q, 0, h).Shape(), {kSwept}};
+  return {fused(cylinder(0, 0, 0, q, h), BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, h), q).Shape()), {kSwept}};
+}
+/// Bosses, holes and blind holes on both sides of a plate; each keeps to its own quarter as seen from above.
+Made twoSided(Random& r) {
+  const double a = r.in(80, 120), b = r.in(70, 90), t = r.in(14, 22);
+  TopoDS_Shape s = box(0, 0, 0, a, b, t);
+  for (int k = 0; k < 4; ++k) {
+    const double x = a * (k % 2 ? 0.75 : 0.25), y = b * (k / 2 ? 0.75 : 0.25), q = r.in(7, 12), h = r.in(8, 20);
+    switch (r.below(4)) {
+    case 0:
+      s = fused(s, cylinder(x, y, t, q, h));
+      break;
+    case 1:
+      s = fused(s, cylinder(x, y, -h, q, h));
+      break;
+    case 2:
+      s = cut(s, cylinder(x, y, t * r.in(0.4, 0.7), q, t));
+      break;
+    default:
+      s = cut(s, cylinder(x, y, -1, q, t + 2));
+    }
+  }
+  return {s, {kSwept}};
+}
+/// A plate with blocks on it and a disc below, each over its own part of it.
+Made feet(Random& r) {
+  const double a = r.in(80, 110), b = r.in(50, 70), t = r.in(8, 16), w = r.in(12, 20);
+  return {together({box(0, 0, 0, a, b, t), box(a * 0.08, b * 0.3, t, w, b * 0.4, r.in(10, 30)),
+                    box(a * 0.92 - w, b * 0.2, t, w, b * 0.5, r.in(10, 30)),
+                    cylinder(a * 0.5, b * 0.5, -20, r.in(8, 12), 20)}),
+          {kSwept, kEither, kEither, kSwept}};
+}
+
 struct Family {
   const char* name;
   Made (*make)(Random&);
@@ -449,7 +515,12 @@ constexpr Family kFamilies[] = {{"block", block},
                                 {"seams", seams},
                                 {"split-prism", splitPrism},
                                 {"assembly", assembly},
-                                {"other", other}};
+                                {"other", other},
+                                {"turned-solid", turnedSolid},
+                                {"turned-sector", turnedSector},
+                                {"round-end", roundEnd},
+                                {"two-sided", twoSided},
+                                {"feet", feet}};
 
 double volumeOf(const TopoDS_Shape& s) {
   GProp_GProps g;
