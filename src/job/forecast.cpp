@@ -16,7 +16,9 @@ namespace {
 // Iv = integral of h^-3 over the volume, Ia = integral of h^-2 over the faces.
 constexpr double kVolume = 9.6, kArea = 0.6;
 constexpr double kRows = 1;         // hexahedra in rows, of Iv
-constexpr double kPaved = 1.08;     // hexahedra in layers over quadrilaterals on any face, of Iv
+constexpr double kPaved = 1.15;     // hexahedra in layers over quadrilaterals on any face, of Iv
+constexpr double kAboutAxis = 2.2;  // likewise, with a core along an axis
+constexpr double kFiner = 0.5;      // so many more of those where edges, holes and steps are short against the size
 constexpr double kLayers = 2.31;    // wedges over triangles of side h, of Iv
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
 constexpr double kRange = 0.25;
@@ -93,7 +95,8 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   sum.byBody.assign(part.bodies.size(), 0);
   std::vector<Problem> unused; // told where they belong
   std::vector<BodyPlan> plan;
-  std::vector<char> hexahedra(part.bodies.size(), 0); // in layers, not wedges
+  std::vector<double> hexahedra(part.bodies.size(), 0); // in layers, of Iv; 0 where these are wedges
+  std::vector<char> round(part.bodies.size(), 0);       // across those, too
   if (std::any_of(brief.rules.begin(), brief.rules.end(), [](const Rule& r) {
         return r.kind == "fill" && !r.off && r.get("with") != fillName(Fill::Tetrahedra);
       })) {
@@ -101,10 +104,12 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     plan = whole.bodies;
     for (const Sweep& s : whole.sweeps) {
       const std::vector<int> ends = s.steps.empty() ? s.sources() : s.steps;
-      hexahedra[static_cast<std::size_t>(s.body)] =
-          s.across != Across::Triangles && std::all_of(ends.begin(), ends.end(), [&](int end) {
-            return whole.faces[static_cast<std::size_t>(end)].quads;
-          });
+      const bool quads = s.across != Across::Triangles && std::all_of(ends.begin(), ends.end(), [&](int end) {
+                           return whole.faces[static_cast<std::size_t>(end)].quads;
+                         });
+      hexahedra[static_cast<std::size_t>(s.body)] = !quads ? 0 : s.axis ? kAboutAxis : kPaved;
+      round[static_cast<std::size_t>(s.body)] =
+          !s.closed && s.steps.empty() && whole.faces[static_cast<std::size_t>(s.source)].mapped >= 0;
     }
   }
   auto fillOf = [&](int body) {
@@ -206,16 +211,21 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
               double z = hits[h].z + length * (j + jitter(seed + ++n)) / m;
               SizeReason r = size.deciding({x, y, z}, hits[h].above);
               double w = s * s * length / m / (r.size * r.size * r.size);
+              const auto body = static_cast<std::size_t>(hits[h].above);
               const Fill fill = fillOf(hits[h].above);
-              const bool paved = fill == Fill::Swept && hexahedra[static_cast<std::size_t>(hits[h].above)];
-              (fill == Fill::Tetrahedra ? col.volume
-               : fill == Fill::Mapped   ? col.rows
-               : paved                  ? col.paved
-                                        : col.layers) += w;
-              const double count = w * (fill == Fill::Tetrahedra ? kVolume
-                                        : fill == Fill::Mapped   ? kRows
-                                        : paved                  ? kPaved
-                                                                 : kLayers);
+              const double paved = fill == Fill::Swept ? hexahedra[body] : 0;
+              if (fill == Fill::Tetrahedra)
+                col.volume += w;
+              else if (fill == Fill::Mapped || round[body])
+                col.rows += w;
+              else if (paved > 0)
+                col.paved += paved * w;
+              else
+                col.layers += w;
+              const double count = w * (fill == Fill::Tetrahedra              ? kVolume
+                                        : fill == Fill::Mapped || round[body] ? kRows
+                                        : paved > 0                           ? paved
+                                                                              : kLayers);
               col.byRule[r.rule] += count;
               col.byBody[hits[h].above] += count;
             }
@@ -232,7 +242,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
-  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows + kPaved * sum.paved,
+  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows + sum.paved,
                layers = kLayers * sum.layers;
   f.elements = free + rows + layers;
   f.surfaceTriangles = kTriangles * sum.area;
@@ -244,7 +254,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   f.nodes =
       quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows + 2.5 * layers : nodes + rows + 0.5 * layers;
   f.low = f.elements * (1 - kRange);
-  f.high = f.elements * (1 + kRange);
+  f.high = f.elements * (1 + kRange) + kFiner * sum.paved;
   const TimeAndMemory cost = expectedCost({f.elements, f.surfaceTriangles, quadratic}, part);
   f.seconds = cost.seconds;
   f.memoryBytes = cost.memoryBytes;

@@ -111,7 +111,7 @@ TEST(FillCards, theForecastKnowsThem) {
   auto part = loadPart(brief->partPath());
   ASSERT_TRUE(part.ok());
   near(*brief, *part);
-  for (const char* recipe : {"tube 4 2.5 6", "flange 5 6 9", "counterbore 20 14 8 2 4"})
+  for (const char* recipe : {"tube 4 2.2 6", "flange 5 6 9", "counterbore 20 14 8 2 4"})
     for (const char* across : {"", "triangles"}) {
       SCOPED_TRACE(std::string(recipe) + " " + across);
       Rule swept = fill("everything", "swept");

@@ -427,10 +427,49 @@ private:
     if (!end) return;
     const Across across = acrossFrom(first);
     if (across == Across::Triangles) return;
+    if (runsRound(*end)) {
+      MappedFace m;
+      m.face = source;
+      m.ring = true;
+      m.corners = {-1, -1, -1, -1};
+      m.sides[0] = end->loops[0];
+      m.sides[2] = end->loops[1];
+      f.mapped = static_cast<int>(plan.mapped.size());
+      plan.sums.push_back(equalSums(m.sides[0], m.sides[2], source));
+      plan.sums.push_back({{ringUnknown(m_part, source)}, {ringUnknown(m_part, source)}, source});
+      plan.mapped.push_back(std::move(m));
+      return;
+    }
     f.paved = static_cast<int>(plan.paved.size());
     plan.paved.push_back(*end);
     plan.paved.back().all = across != Across::MostlyQuads;
     if (plan.paved.back().all) evenLoops(*end);
+  }
+  /// Whether a face lies between two loops beside each other, as the end of a pipe: rows run round it.
+  bool runsRound(const PavedFace& end) const {
+    if (end.loops.size() != 2) return false;
+    constexpr double kNarrower = 0.45, kEven = 1.6; // lengths of the loops; widths between them
+    constexpr int kPlaces = 24;                     // on each edge
+    std::array<std::vector<Vec3>, 2> at;
+    std::array<double, 2> length{0, 0};
+    for (std::size_t k = 0; k < 2; ++k)
+      for (const auto& step : end.loops[k]) {
+        const auto& e = m_part.edges[static_cast<std::size_t>(step.edge)];
+        length[k] += e.length;
+        for (int i = 0; i < kPlaces; ++i)
+          at[k].push_back(m_part.shape->edgePoint(step.edge, e.t0 + (e.t1 - e.t0) * i / kPlaces));
+      }
+    if (std::min(length[0], length[1]) < kNarrower * std::max(length[0], length[1])) return false;
+    double least = 1e300, most = 0;
+    for (std::size_t k = 0; k < 2; ++k)
+      for (const Vec3& p : at[k]) {
+        double near = 1e300;
+        for (const auto& step : end.loops[1 - k])
+          near = std::min(near, (m_part.shape->projectToEdge(step.edge, p).point - p).norm());
+        least = std::min(least, near);
+        most = std::max(most, near);
+      }
+    return most < kEven * least;
   }
   void evenLoops(const PavedFace& end) {
     for (const auto& loop : end.loops) {

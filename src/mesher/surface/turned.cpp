@@ -10,10 +10,14 @@ namespace {
 
 /// Quadrilaterals within a ring of 4 m nodes: m x m of them in the middle, rounded towards the ring, and rows round
 /// these. The ring comes first.
-FaceCells squareInRing(const std::vector<Vec3>& ring, const Vec3& normal) {
+FaceCells squareInRing(const std::vector<Vec3>& ring, const Vec3& normal, double size) {
   const std::size_t n = ring.size(), m = n / 4;
-  const std::size_t rows =
-      std::max<std::size_t>(1, static_cast<std::size_t>(std::lround(0.45 * static_cast<double>(n) / (2 * kPi))));
+  double round = 0;
+  for (std::size_t k = 0; k < n; ++k) round += (ring[(k + 1) % n] - ring[k]).norm();
+  constexpr double kRoom = 0.45; // between the square and the ring, of the ring's radius
+  const double room = kRoom * round / (2 * kPi);
+  const auto rows =
+      static_cast<std::size_t>(std::max(1L, std::lround(room / std::max(size, round / static_cast<double>(n)))));
   FaceCells c;
   c.points = ring;
   c.rim = n;
@@ -407,7 +411,7 @@ private:
       return true;
     }
     if (m_about.full() && quads && stations() % 4 == 0) {
-      out.core = squareInRing(base.points, normal);
+      out.core = squareInRing(base.points, normal, m_size.at(m_tip[0]));
       smoothInPlane(out.core, m_progress);
       return true;
     }
