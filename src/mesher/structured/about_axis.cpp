@@ -3,6 +3,7 @@
 #include "base/parallel.h"
 #include "mesher/structured/mapped_fill.h"
 #include "mesher/surface/carried_face.h"
+#include <map>
 #include <set>
 
 namespace tess {
