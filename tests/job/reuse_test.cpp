@@ -224,6 +224,34 @@ TEST(Reuse, sweptBodiesTakeFacesAsTheyAre) {
   EXPECT_EQ(fourth.bodies[4].fill, Fill::Mapped);
 }
 
+TEST(Reuse, steppedBodiesKeepWhatNeighboursHaveAndAreKept) {
+  Row row; // a plate, a block on it and a disc below
+  row.part = made("feet 24 16 4 5 0");
+  const char* names[] = {"a", "b", "c"};
+  ASSERT_EQ(row.part.bodies.size(), 3u);
+  for (std::size_t b = 0; b < 3; ++b) row.part.bodies[b].name = names[b];
+  auto sound = [&](const RunResult& run) {
+    EXPECT_TRUE(run.audit.soundness.sound()) << run.audit.sentence;
+    EXPECT_NEAR(run.audit.volume, row.part.volume(), 0.02 * row.part.volume());
+  };
+  const RunResult first = row.run({});
+  sound(first);
+  // The plate between tetrahedra that stay.
+  const RunResult plate = row.run({fillOf("only a", "swept")}, &first);
+  sound(plate);
+  // The disc changes below a plate that was made stepped: its neighbours are made again, the rest stays.
+  const RunResult disc = row.run({fillOf("only a", "swept"), fillOf("only c", "swept")}, &plate);
+  sound(disc);
+  EXPECT_EQ(disc.bodies[2].fill, Fill::Swept) << disc.bodies[2].why;
+  const RunResult block =
+      row.run({fillOf("only a", "swept"), fillOf("only c", "swept"), fillOf("only b", "mapped")}, &disc);
+  sound(block);
+  EXPECT_EQ(block.bodies[1].fill, Fill::Mapped) << block.bodies[1].why;
+  const RunResult back = row.run({fillOf("only b", "mapped")}, &block);
+  sound(back);
+  EXPECT_EQ(back.bodies[0].fill, Fill::Tetrahedra);
+}
+
 TEST(Reuse, sizesOrANeighbourEverywhereMeanAllIsMadeAgain) {
   const Row row;
   const RunResult first = row.run({});
