@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/say.h"
+#include "mesher/plan/plan.h"
 #include <algorithm>
 #include <cctype>
 
@@ -44,8 +45,8 @@ std::optional<Said> withoutName(const std::string& words, const std::string& uni
       return Said{"through", {{"count", count}, {"what", what}}};
     }
   for (const char* all : {"all hexahedra please", "all hexahedra", "hexahedra please", "hexahedra"})
-    if (low == all) return Said{"fill", {{"with", "best"}, {"across", "quads"}}};
-  if (low == "all tetrahedra" || low == "tetrahedra") return Said{"fill", {{"with", "tetrahedra"}}};
+    if (low == all) return Said{"fill", {{"with", kBestFill}, {"across", acrossName(Across::Quads)}}};
+  if (low == "all tetrahedra" || low == "tetrahedra") return Said{"fill", {{"with", fillName(Fill::Tetrahedra)}}};
   const Slot* length = ruleKind("size")->slot("length");
   if (!words.empty() && !checkSlot(*length, words, unit)) return Said{"size", {{"length", words}}};
   return {};

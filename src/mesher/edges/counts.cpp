@@ -527,24 +527,35 @@ Result<std::vector<int>> edgeCounts(const Part& part, const SizeField& size, con
       for (int e : *side) use(e);
   for (const auto& s : evens)
     for (int e : s.edges) use(e);
+  std::vector<int> copies;
   std::vector<EqualSums> all = sums;
-  for (const auto& [e, d] : divisions) {
-    if (!best || d.like.empty() || !used[static_cast<std::size_t>(e)]) continue;
-    all.push_back({{e}, d.like});
-    std::vector<Problem> with;
-    if (auto r = solved(all, with); r && with.size() <= plain.size()) {
-      best = std::move(r);
-      plain = std::move(with);
-      continue;
+  for (const auto& [e, d] : divisions)
+    if (best && !d.like.empty() && used[static_cast<std::size_t>(e)]) {
+      copies.push_back(e);
+      all.push_back({{e}, d.like});
     }
-    all.pop_back();
-    const auto& edge = part.edges[static_cast<std::size_t>(e)];
-    said.push_back(
-        Problem::of("count.like", "an edge of a mapped or swept body does not copy the nodes of another chain")
-            .as(Severity::Warning)
-            .firstAt({part.shape->edgePoint(e, 0.5 * (edge.t0 + edge.t1))}, part.unit)
-            .because("the edges across from it cannot have as many elements as that chain")
-            .advise("divide it by a number"));
+  auto accept = [&] {
+    std::vector<Problem> with;
+    auto r = solved(all, with);
+    if (!r || with.size() > plain.size()) return false;
+    best = std::move(r);
+    plain = std::move(with);
+    return true;
+  };
+  if (!copies.empty() && !accept()) { // one after the other, then
+    all = sums;
+    for (int e : copies) {
+      all.push_back({{e}, divisions.of(e)->like});
+      if (accept()) continue;
+      all.pop_back();
+      const auto& edge = part.edges[static_cast<std::size_t>(e)];
+      said.push_back(
+          Problem::of("count.like", "an edge of a mapped or swept body does not copy the nodes of another chain")
+              .as(Severity::Warning)
+              .firstAt({part.shape->edgePoint(e, 0.5 * (edge.t0 + edge.t1))}, part.unit)
+              .because("the edges across from it cannot have as many elements as that chain")
+              .advise("divide it by a number"));
+    }
   }
   said.insert(said.end(), plain.begin(), plain.end());
   return best;

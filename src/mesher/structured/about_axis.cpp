@@ -242,8 +242,9 @@ private:
 } // namespace
 
 std::optional<Fit> fitAboutAxis(const Part& part, int body, const BodyLoops& loops) {
-  if (auto fit = AxisFinder(part, body, loops).full()) return fit;
-  return AxisFinder(part, body, loops).partial();
+  AxisFinder finder(part, body, loops);
+  if (auto fit = finder.full()) return fit;
+  return finder.partial();
 }
 
 StructuredCells fillAboutAxis(const Sweep& sweep, const SurfaceMesh& surface, const Progress& progress) {

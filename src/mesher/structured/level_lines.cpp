@@ -6,7 +6,8 @@
 namespace tess {
 namespace {
 
-constexpr std::size_t kParts = 96; ///< of a line
+constexpr std::size_t kParts = 96; ///< of a line that bends
+constexpr std::size_t kFew = 8;    ///< of one that does not
 
 double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b) { return a.x() * b.y() - a.y() * b.x(); }
 
@@ -48,10 +49,18 @@ LevelLines::LevelLines(const Part& part, const std::vector<PavedFace>& ends, con
         const auto& edge = part.edges[static_cast<std::size_t>(step.edge)];
         const auto g = group.find(step.edge);
         // What no wall has lies between two ends of one height.
-        Line line{step.edge, g == group.end() ? -1 - step.edge : of(g->second), end.height, {}};
+        Line line{step.edge, g == group.end() ? -1 - step.edge : of(g->second), end.height, {}, {}};
         for (std::size_t k = 0; k <= kParts; ++k)
           line.at.push_back(seen(part.shape->edgePoint(
               step.edge, edge.t0 + (edge.t1 - edge.t0) * static_cast<double>(k) / static_cast<double>(kParts))));
+        const Place first = line.at.front(), last = line.at.back();
+        if (std::all_of(line.at.begin(), line.at.end(),
+                        [&](const Place& p) { return distance(p, first, last) < 1e-3 * m_near; })) {
+          for (std::size_t k = 0; k <= kFew; ++k) line.at[k] = line.at[k * kParts / kFew];
+          line.at.resize(kFew + 1);
+        }
+        for (const Place& p : line.at) line.box.extend(p);
+        end.box.extend(line.box);
         end.lines.push_back(std::move(line));
       }
   }
@@ -72,7 +81,7 @@ LevelLines::LevelLines(const Part& part, const std::vector<PavedFace>& ends, con
 
 bool LevelLines::covers(const Line& line, const Line& by) const {
   for (std::size_t k = 1; k < 8; ++k) {
-    const Place& p = line.at[k * kParts / 8];
+    const Place& p = line.part(k, 8);
     const Vec3 at = p.x() * m_x + p.y() * m_y + by.height * m_up;
     if ((m_part.shape->projectToEdge(by.edge, at).point - at).norm() > m_near) return false;
   }
@@ -80,29 +89,38 @@ bool LevelLines::covers(const Line& line, const Line& by) const {
 }
 
 void LevelLines::compare(const End& a, const End& b) {
-  auto cross2 = [&](const Place& p) {
+  auto crossing = [&](const Place& p) {
     m_good = false;
     m_crossAt = p.x() * m_x + p.y() * m_y + a.height * m_up;
   };
-  auto boxOf = [&](const Line& l) {
-    Eigen::AlignedBox2d box;
-    for (const Place& p : l.at) box.extend(p);
+  auto wider = [&](Eigen::AlignedBox2d box) {
+    box.min().array() -= m_near;
+    box.max().array() += m_near;
     return box;
   };
+  auto sidesIn = [](const Line& line, const Eigen::AlignedBox2d& box) {
+    std::vector<std::size_t> r;
+    for (std::size_t i = 0; i + 1 < line.at.size(); ++i) {
+      Eigen::AlignedBox2d side(line.at[i]);
+      if (side.extend(line.at[i + 1]).intersects(box)) r.push_back(i);
+    }
+    return r;
+  };
+  if (!wider(a.box).intersects(b.box)) return;
   for (const Line& l : a.lines) {
-    Eigen::AlignedBox2d wide = boxOf(l);
-    wide.min().array() -= m_near;
-    wide.max().array() += m_near;
+    const Eigen::AlignedBox2d wide = wider(l.box);
+    if (!wide.intersects(b.box)) continue;
     for (const Line& k : b.lines) {
-      if (l.group == k.group || !wide.intersects(boxOf(k))) continue;
+      if (l.group == k.group || !wide.intersects(k.box)) continue;
       const bool in = covers(l, k), out = covers(k, l);
       if (in && out) {
         m_alike.push_back({l.edge, k.edge});
         continue;
       }
-      if (in || out) return cross2(l.at[kParts / 2]);
-      for (std::size_t i = 0; i < kParts; ++i)
-        for (std::size_t j = 0; j < kParts; ++j) {
+      if (in || out) return crossing(l.part(1, 2));
+      const std::vector<std::size_t> others = sidesIn(k, l.box);
+      for (std::size_t i : sidesIn(l, k.box))
+        for (std::size_t j : others) {
           const Place &p = l.at[i], &q = l.at[i + 1], &r = k.at[j], &s = k.at[j + 1];
           const double d = cross(q - p, s - r);
           if (d == 0) continue;
@@ -113,23 +131,28 @@ void LevelLines::compare(const End& a, const End& b) {
           const bool ends = std::min({(at - l.at.front()).norm(), (at - l.at.back()).norm(), (at - k.at.front()).norm(),
                                       (at - k.at.back()).norm()}) < m_near;
           auto closed = [&](const Line& x) { return (x.at.front() - x.at.back()).norm() < m_near; };
-          if (!ends || closed(l) || closed(k)) return cross2(at);
+          if (!ends || closed(l) || closed(k)) return crossing(at);
         }
     }
   }
 }
 
 bool LevelLines::near(const Place& p, const End& end) const {
-  for (const Line& l : end.lines)
-    for (std::size_t k = 0; k < kParts; ++k)
+  for (const Line& l : end.lines) {
+    if (l.box.exteriorDistance(p) >= 2 * m_near) continue;
+    for (std::size_t k = 0; k + 1 < l.at.size(); ++k)
       if (distance(p, l.at[k], l.at[k + 1]) < 2 * m_near) return true;
+  }
   return false;
 }
 
 bool LevelLines::within(const Place& p, const End& end) {
   bool in = false;
+  if (!end.box.contains(p)) return in;
   for (const Line& l : end.lines)
-    for (std::size_t k = 0; k < kParts; ++k) {
+    // What lies to the left of p, or above or below it, meets no ray to the right.
+    for (std::size_t k = 0;
+         k + 1 < l.at.size() && p.x() <= l.box.max().x() && p.y() <= l.box.max().y() && p.y() >= l.box.min().y(); ++k) {
       const Place &a = l.at[k], &b = l.at[k + 1];
       if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < a.x() + (p.y() - a.y()) / (b.y() - a.y()) * (b.x() - a.x()))
         in = !in;
@@ -143,15 +166,15 @@ std::vector<char> LevelLines::alone() const {
     for (std::size_t b = 0; b < m_ends.size() && r[a]; ++b) {
       if (a == b) continue;
       for (const Line& l : m_ends[b].lines)
-        for (std::size_t k = 6; k < kParts && r[a]; k += 12)
-          if (within(l.at[k], m_ends[a]) && !near(l.at[k], m_ends[a])) r[a] = 0;
+        for (std::size_t k = 1; k < kFew && r[a]; ++k)
+          if (const Place& p = l.part(k, kFew); within(p, m_ends[a]) && !near(p, m_ends[a])) r[a] = 0;
     }
   return r;
 }
 
 bool LevelLines::above(std::size_t a, std::size_t b) const {
   const End &low = m_ends[a], &high = m_ends[b];
-  if (high.height <= low.height) return false;
+  if (high.height <= low.height || !high.box.intersects(low.box)) return false;
   auto any = [](const End& of, const End& in) {
     return std::any_of(of.inside.begin(), of.inside.end(), [&](const Place& p) { return within(p, in); });
   };

@@ -26,12 +26,15 @@ private:
   struct Line {
     int edge, group;
     double height;
-    std::vector<Place> at;
+    std::vector<Place> at; ///< few where it is straight
+    Eigen::AlignedBox2d box;
+    const Place& part(std::size_t k, std::size_t of) const { return at[(at.size() - 1) * k / of]; }
   };
   struct End {
     std::vector<Line> lines;
     std::vector<Place> inside; ///< places within it
     double height;
+    Eigen::AlignedBox2d box;
   };
   const Part& m_part;
   Vec3 m_up, m_x, m_y;

@@ -264,7 +264,8 @@ public:
     for (int f : faces()) m_around[f] = m_loops.loops(f);
   }
 
-  Fit find() {
+  /// `plain`: only ways from one end to one other.
+  Fit find(bool plain = false) {
     std::vector<Way> ways;
     Hindrance least;
     for (int source : faces()) {
@@ -278,6 +279,7 @@ public:
         least = std::move(h);
     }
     Fit fit;
+    if (ways.empty() && plain) return fit;
     if (ways.empty()) {
       if (closes(fit) || stepped(fit)) return fit;
       if (auto about = fitAboutAxis(m_part, m_body, m_loops)) return *about;
@@ -539,7 +541,7 @@ private:
 Fit fitSwept(const Part& part, int body) { return Finder(part, body).find(); }
 
 Fit fitThrough(const Part& part, int body) {
-  const Fit swept = fitSwept(part, body);
+  const Fit swept = Finder(part, body).find(true);
   if (!swept.fits) return {};
   std::vector<const Fit*> ways{&swept};
   for (const Fit& other : swept.others) ways.push_back(&other);
@@ -549,7 +551,6 @@ Fit fitThrough(const Part& part, int body) {
     return l;
   };
   for (const Fit* way : ways) {
-    if (way->ends.size() != 2 || !way->sweep->steps.empty()) continue;
     bool four = true;
     MappedFace m;
     for (const PavedFace& end : {way->ends[1], way->ends[0]}) { // the source last

@@ -186,23 +186,7 @@ private:
     base.normals.assign(at.size(), normal);
     base.rim = at.size();
     const auto asked = [&](const Vec3& p) { return size.at(p); };
-    std::optional<FaceCells> cells;
-    if (m_sweep.across == Across::ByItself || m_sweep.across == Across::Quads)
-      cells = pavedPlane(base, loops, true, asked, progress);
-    if (!cells) cells = pavedPlane(base, loops, false, asked, progress);
-    if (cells && m_sweep.across == Across::Triangles) {
-      for (const auto& q : cells->quads) {
-        auto length = [&](std::size_t k) {
-          return (cells->points[static_cast<std::size_t>(q[k])] - cells->points[static_cast<std::size_t>(q[k + 2])])
-              .squaredNorm();
-        };
-        const std::size_t k = length(1) < length(0) ? 1 : 0; // over the shorter diagonal
-        cells->triangles.push_back({q[k], q[k + 1], q[k + 2]});
-        cells->triangles.push_back({q[k], q[k + 2], q[(k + 3) % 4]});
-      }
-      cells->quads.clear();
-    }
-    return cells;
+    return pavedPlane(base, loops, m_sweep.across, asked, progress);
   }
 };
 

@@ -21,15 +21,14 @@ Problem unmapped(const Part& part, int face, const Vec3& at, std::string what, s
   return p;
 }
 
-/// Lengths from the first point on, as shares of the whole.
-std::vector<double> shares(const std::vector<Vec3>& p) {
+} // namespace
+
+std::vector<double> lengthShares(const std::vector<Vec3>& p) {
   std::vector<double> s{0};
   for (std::size_t i = 1; i < p.size(); ++i) s.push_back(s.back() + (p[i] - p[i - 1]).norm());
   for (double& x : s) x /= std::max(s.back(), 1e-300);
   return s;
 }
-
-} // namespace
 
 std::vector<int> nodesAlong(const SurfaceMesh& mesh, const EdgeChain& chain) {
   std::vector<int> r;
@@ -65,7 +64,7 @@ public:
     std::array<std::vector<double>, 4> s;
     for (std::size_t k = 0; k < 4; ++k) {
       for (int v : side[k]) p[k].push_back(pt(v));
-      s[k] = shares(p[k]);
+      s[k] = lengthShares(p[k]);
     }
     for (std::size_t j = 0; j <= nj; ++j)
       for (std::size_t i = 0; i <= ni; ++i) {
@@ -172,7 +171,7 @@ public:
       std::vector<Vec3> p;
       for (std::size_t q = 0; q <= n; ++q)
         p.push_back(pt(g.node[k == 0 ? place(q, 0) : k == 1 ? place(ni, q) : k == 2 ? place(q, nj) : place(0, q)]));
-      s[k] = shares(p);
+      s[k] = lengthShares(p);
     }
     for (std::size_t j = 1; j < nj; ++j)
       for (std::size_t i = 1; i < ni; ++i) {

@@ -10,6 +10,9 @@ namespace tess {
 /// Nodes along edges one after the other, from the start of the first to the end of the last.
 std::vector<int> nodesAlong(const SurfaceMesh& mesh, const EdgeChain& chain);
 
+/// Lengths along places from the first one on, as shares of the whole.
+std::vector<double> lengthShares(const std::vector<Vec3>& places);
+
 /// Adds nodes, quadrilaterals, their triangles and the grid of a face whose edges are divided in `mesh`. `tetSide`: the
 /// side where tetrahedra meet it; the diagonals bulge into that side. A problem where opposite edges have different
 /// counts or a quadrilateral would be folded; `mesh` is of no use then.

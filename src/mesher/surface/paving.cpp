@@ -455,4 +455,26 @@ std::optional<FaceCells> pavedPlane(const FaceCells& base, const NodeLoops& fine
   return m;
 }
 
+std::optional<FaceCells> pavedPlane(const FaceCells& base, const NodeLoops& loops, Across across,
+                                    const std::function<double(const Vec3&)>& size, const Progress& progress) {
+  std::optional<FaceCells> cells;
+  if (across == Across::ByItself || across == Across::Quads) cells = pavedPlane(base, loops, true, size, progress);
+  if (!cells) cells = pavedPlane(base, loops, false, size, progress);
+  if (cells && across == Across::Triangles) cutQuads(*cells);
+  return cells;
+}
+
+void cutQuads(FaceCells& cells) {
+  for (const auto& q : cells.quads) {
+    auto length = [&](std::size_t k) {
+      return (cells.points[static_cast<std::size_t>(q[k])] - cells.points[static_cast<std::size_t>(q[k + 2])])
+          .squaredNorm();
+    };
+    const std::size_t k = length(1) < length(0) ? 1 : 0;
+    cells.triangles.push_back({q[k], q[k + 1], q[k + 2]});
+    cells.triangles.push_back({q[k], q[k + 2], q[(k + 3) % 4]});
+  }
+  cells.quads.clear();
+}
+
 } // namespace tess

@@ -3,6 +3,7 @@
 // squares, Baudouin et al. 2014), triangles of them (Remacle et al. 2013), paired by maximum-weight matching on the
 // quality of what comes out (Remacle et al. 2012).
 #pragma once
+#include "mesher/plan/plan.h"
 #include "mesher/surface/smooth_face.h"
 #include <functional>
 #include <optional>
@@ -39,6 +40,14 @@ void halveCells(FaceCells& cells, const SideMiddles& middles);
 /// cells come out folded.
 std::optional<FaceCells> pavedPlane(const FaceCells& base, const NodeLoops& loops, bool all,
                                     const std::function<double(const Vec3&)>& size, const Progress& progress);
+
+/// As ends are made: quadrilaterals, or mostly such where these come out folded; mostly such; or triangles, every
+/// quadrilateral of which is cut along its shorter diagonal.
+std::optional<FaceCells> pavedPlane(const FaceCells& base, const NodeLoops& loops, Across across,
+                                    const std::function<double(const Vec3&)>& size, const Progress& progress);
+
+/// Every quadrilateral becomes two triangles, over its shorter diagonal.
+void cutQuads(FaceCells& cells);
 
 /// Loops of every second node, those with the sharper corners; turns `loops` so that these come first.
 NodeLoops everySecond(const std::vector<Vec3>& points, NodeLoops& loops);

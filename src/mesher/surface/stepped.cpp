@@ -359,28 +359,16 @@ private:
             h, m_size.at(p.x() * m_x + p.y() * m_y + faceOf(m_sweep.steps[k]).center.dot(m_sweep.up) * m_sweep.up));
       return h;
     };
-    std::optional<FaceCells> cells;
-    const bool all = m_sweep.across == Across::ByItself || m_sweep.across == Across::Quads;
-    if (all) cells = pavedPlane(base, loops, true, asked, m_progress);
-    if (!cells) cells = pavedPlane(base, loops, false, asked, m_progress);
+    const auto cells = pavedPlane(base, loops, m_sweep.across, asked, m_progress);
     if (!cells) return false;
     for (std::size_t v = cells->rim; v < cells->points.size(); ++v) id.push_back(add(cells->points[v]));
     auto of = [&](int v) { return id[static_cast<std::size_t>(v)]; };
     for (const auto& t : cells->triangles) r.cells.push_back({of(t[0]), of(t[1]), of(t[2]), -1});
-    if (all && !cells->triangles.empty()) {
+    if (m_sweep.across == Across::Quads && !cells->triangles.empty()) {
       m_triangles += static_cast<int>(cells->triangles.size());
       m_trianglesAt = r.in.front();
     }
-    for (const auto& q : cells->quads) {
-      if (m_sweep.across != Across::Triangles) {
-        r.cells.push_back({of(q[0]), of(q[1]), of(q[2]), of(q[3])});
-        continue;
-      }
-      auto length = [&](std::size_t k) { return (place(of(q[k])) - place(of(q[k + 2]))).squaredNorm(); };
-      const std::size_t k = length(1) < length(0) ? 1 : 0; // over the shorter diagonal
-      r.cells.push_back({of(q[k]), of(q[k + 1]), of(q[k + 2]), -1});
-      r.cells.push_back({of(q[k]), of(q[k + 2]), of(q[(k + 3) % 4]), -1});
-    }
+    for (const auto& q : cells->quads) r.cells.push_back({of(q[0]), of(q[1]), of(q[2]), of(q[3])});
     return true;
   }
   int m_triangles = 0;

@@ -245,13 +245,6 @@ private:
     }
     return r;
   }
-  static std::vector<double> sharesOf(const std::vector<Vec3>& p) {
-    std::vector<double> s{0};
-    for (std::size_t k = 1; k < p.size(); ++k) s.push_back(s.back() + (p[k] - p[k - 1]).norm());
-    for (double& x : s) x /= std::max(s.back(), 1e-300);
-    return s;
-  }
-
   /// Rows round a pole, from its arc to the core.
   bool addRows(std::size_t end) {
     const int face = m_about.poles[end];
@@ -278,7 +271,7 @@ private:
       for (std::size_t side : {0u, 1u}) {
         std::vector<Vec3> p;
         for (int v : m_radii[end][side]) p.push_back(pt(v));
-        sideShares[side] = sharesOf(p);
+        sideShares[side] = lengthShares(p);
       }
       count = m_radii[end][0].size() - 1 - m_inward;
     }
@@ -336,22 +329,7 @@ private:
     NodeLoops loops(1);
     for (std::size_t k = 0; k < base.points.size(); ++k) loops[0].push_back(static_cast<int>(k));
     const auto asked = [&](const Vec3& p) { return m_size.at(p); };
-    std::optional<FaceCells> cells;
-    if (m_sweep.across == Across::ByItself || m_sweep.across == Across::Quads)
-      cells = pavedPlane(base, loops, true, asked, m_progress);
-    if (!cells) cells = pavedPlane(base, loops, false, asked, m_progress);
-    return cells;
-  }
-  void halved(FaceCells& c) const {
-    if (m_sweep.across != Across::Triangles) return;
-    auto p = [&](int v) -> const Vec3& { return c.points[static_cast<std::size_t>(v)]; };
-    for (const auto& q : c.quads) {
-      auto length = [&](std::size_t k) { return (p(q[k]) - p(q[k + 2])).squaredNorm(); };
-      const std::size_t k = length(1) < length(0) ? 1 : 0; // over the shorter diagonal
-      c.triangles.push_back({q[k], q[k + 1], q[k + 2]});
-      c.triangles.push_back({q[k], q[k + 2], q[(k + 3) % 4]});
-    }
-    c.quads.clear();
+    return pavedPlane(base, loops, m_sweep.across, asked, m_progress);
   }
   static Vec3 normalOf(const std::vector<Vec3>& loop) {
     Vec3 area = Vec3::Zero();
@@ -372,7 +350,7 @@ private:
     } else {
       std::vector<Vec3> p;
       for (int v : m_axis) p.push_back(pt(v));
-      shares = sharesOf(p);
+      shares = lengthShares(p);
     }
     out.heights = static_cast<int>(shares.size()) - 1;
     FaceCells base;
@@ -383,7 +361,6 @@ private:
     auto cells = paved(base);
     if (!cells) return false;
     out.profile = std::move(*cells);
-    halved(out.profile);
     return true;
   }
 
@@ -420,7 +397,6 @@ private:
       fan(base, normal);
     else
       out.core = std::move(*cells);
-    halved(out.core);
     return true;
   }
   /// Triangles about the axis.
@@ -495,7 +471,7 @@ private:
     const auto& rim = side == 0 ? out.rims.front() : out.rims.back();
     std::vector<Vec3> axis;
     for (int v : m_axis) axis.push_back(pt(v));
-    const std::vector<double> shares = sharesOf(axis);
+    const std::vector<double> shares = lengthShares(axis);
     std::vector<Vec3> there;
     for (int v : rim) there.push_back(pt(v));
     for (std::size_t k = shares.size() - 2; k > 0; --k)
