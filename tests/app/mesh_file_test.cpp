@@ -254,6 +254,16 @@ TEST_F(MeshFile, theLineUnderstandsSentencesAndOffersGroupsAndCommands) {
   say("judge flow");
   EXPECT_EQ(rules().size(), count + 1);
   EXPECT_EQ(w->document().brief().first("judge")->get("purpose"), "flow");
+  say("all hexahedra please");
+  EXPECT_EQ(rules().size(), count + 1) << "the card for everything is changed";
+  EXPECT_EQ(w->document().brief().first("fill")->get("with"), "best");
+  EXPECT_EQ(w->document().brief().first("fill")->get("across"), "quads");
+  // What becomes tetrahedra all the same is a finding with a place.
+  const auto& findings = w->auditPanel()->findings();
+  const auto whyNot =
+      std::find_if(findings.begin(), findings.end(), [](const Problem& x) { return x.code == "fill.best"; });
+  ASSERT_NE(whyNot, findings.end());
+  EXPECT_FALSE(whyNot->places.empty());
   say("polish the feet");
   EXPECT_EQ(rules().size(), count + 1);
   EXPECT_EQ(panel->sayLine()->text(), "polish the feet") << "nothing that was typed is lost";

@@ -8,6 +8,20 @@
 using namespace tess;
 using namespace tess::test;
 
+namespace {
+
+/// A swept body of hexahedra and nothing else; `off`: of its volume; `worst`: scaled Jacobian at least.
+void expectHexahedraAlone(const MeshOutcome& out, const Part& part, int order, double off, double worst) {
+  EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
+  EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
+  const Audit a = auditMesh(out.mesh, *limitsByName("general"));
+  EXPECT_TRUE(a.soundness.sound()) << a.sentence;
+  EXPECT_NEAR(a.volume, part.volume(), off * part.volume());
+  EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, worst);
+}
+
+} // namespace
+
 TEST(Swept, extrusionsAndBendsBecomeLayers) {
   struct Case {
     const char* recipe;
@@ -207,12 +221,7 @@ TEST(Swept, stepsAreColumnsOfDifferentHeights) {
     EXPECT_EQ(fit.sweep->steps.size(), c.ends);
     for (int order : {1, 2}) {
       const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order);
-      EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
-      EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
-      const Audit a = auditMesh(out.mesh, *limitsByName("general"));
-      EXPECT_TRUE(a.soundness.sound()) << a.sentence;
-      EXPECT_NEAR(a.volume, part.volume(), (order == 1 ? 0.03 : 2e-3) * part.volume());
-      EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, order == 1 ? 0.3 : 0.1);
+      expectHexahedraAlone(out, part, order, order == 1 ? 0.03 : 2e-3, order == 1 ? 0.3 : 0.1);
     }
     const MeshOutcome wedges = filled(part, c.size, {Fill::Swept}, 1, 0, {}, Across::Triangles);
     EXPECT_EQ(countOf(wedges.mesh, ElementType::Wedge6), wedges.mesh.cells.size());
@@ -276,12 +285,7 @@ TEST(Swept, bodiesTurnedAboutAnAxisThroughThemHaveACore) {
     ASSERT_TRUE(fit.sweep->axis);
     for (int order : {1, 2}) {
       const MeshOutcome out = filled(part, c.size, {Fill::Swept}, order);
-      EXPECT_EQ(out.bodies[0].fill, Fill::Swept) << out.bodies[0].why;
-      EXPECT_EQ(countOf(out.mesh, order == 1 ? ElementType::Hex8 : ElementType::Hex20), out.mesh.cells.size());
-      const Audit a = auditMesh(out.mesh, *limitsByName("general"));
-      EXPECT_TRUE(a.soundness.sound()) << a.sentence;
-      EXPECT_NEAR(a.volume, part.volume(), (order == 1 ? 0.05 : 3e-3) * part.volume());
-      EXPECT_GT(a.metrics[static_cast<std::size_t>(Metric::ScaledJacobian)].min, (order == 1 ? 1 : 0.3) * c.worst);
+      expectHexahedraAlone(out, part, order, order == 1 ? 0.05 : 3e-3, (order == 1 ? 1 : 0.3) * c.worst);
     }
     const MeshOutcome wedges = filled(part, c.size, {Fill::Swept}, 1, 0, {}, Across::ByItself, Core::Wedges);
     EXPECT_EQ(wedges.bodies[0].fill, Fill::Swept) << wedges.bodies[0].why;
