@@ -309,7 +309,9 @@ void MainWindow::connectWorkers() {
   connect(m_previewer, &MeshWorker::previewed, this, [this](int rule, const RulePreview& p) {
     if (m_typing) m_briefPanel->showPreview(rule, QString::fromStdString(p.text), false);
     if (m_view) {
-      m_view->light(p.dim, {p.lit.begin(), p.lit.end()});
+      std::set<int> lit(p.lit.begin(), p.lit.end());
+      lit.insert(p.follows.begin(), p.follows.end());
+      m_view->light(p.dim, lit);
       m_view->showMarks(p.marks, p.outline);
     }
     emit previewed(rule);
@@ -370,6 +372,9 @@ void MainWindow::connectWorkers() {
   connect(m_sizer, &MeshWorker::failed, this, [this](const Problem& p) {
     m_sizeProblems = {p};
     refresh();
+  });
+  connect(m_forecaster, &MeshWorker::counted, this, [this](const EdgeCounts& c) {
+    if (m_view) m_view->setEdgeCounts(c);
   });
   connect(m_forecaster, &MeshWorker::forecasted, this, [this](const Forecast& f) {
     m_forecast = f;

@@ -6,6 +6,7 @@
 #include "base/memory.h"
 #include "job/capacity.h"
 #include "job/improve.h"
+#include "job/size_rules.h"
 #include <QMetaObject>
 #include <sys/resource.h>
 #include <tbb/task_scheduler_observer.h>
@@ -203,7 +204,14 @@ void MeshWorker::forecast(const Brief& brief, std::shared_ptr<const Part> part,
   start([this, brief, part, field](Progress& progress) -> std::function<void()> {
     Forecast f = forecastField(brief, *part, *field, progress);
     if (auto p = overBudget(brief, f)) f.problems.push_back(*p);
-    return [this, f] { emit forecasted(f); };
+    std::vector<Problem> unheard;
+    const auto groups = resolveGroups(brief, *part, unheard);
+    const EdgeCounts counts =
+        countsBeforeMeshing(brief, *part, groups, *field, divisionsOf(brief, *part, groups), progress);
+    return [this, f, counts] {
+      emit counted(counts);
+      emit forecasted(f);
+    };
   });
 }
 

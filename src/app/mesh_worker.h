@@ -3,6 +3,7 @@
 // back as queued signals; a newer request makes older results stale, they are dropped.
 #pragma once
 #include "app/scene.h"
+#include "job/edge_counts.h"
 #include "job/forecast.h"
 #include "job/measure.h"
 #include "job/open_part.h"
@@ -80,6 +81,7 @@ signals:
   void previewed(int rule, const RulePreview& preview);
   void notPreviewed(int rule, const Problem& problem);
   void forecasted(const Forecast& forecast);
+  void counted(const EdgeCounts& counts); ///< with every forecast, before it
   void handedOver(const std::vector<Rule>& rules);
   void surfaceKept(const QString& file);
   void measured(const std::vector<Measure>& measures);

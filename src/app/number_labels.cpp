@@ -29,7 +29,7 @@ void NumberLabels::paintOn(QPainter& p) const {
     const NumberLabel& l = m_labels[i];
     const QFont& font = l.body ? large : small;
     const QFontMetricsF metrics(font);
-    const QColor ink = l.element && !l.body ? theme::accent : theme::ink;
+    const QColor ink = l.element && !l.body && !l.quiet ? theme::accent : theme::ink;
     QPointF at = m_at[i] + QPointF(5, -4);
     if (l.element)
       at = m_at[i] + QPointF(-0.5 * metrics.horizontalAdvance(l.text), 0.35 * metrics.ascent());

@@ -15,6 +15,7 @@ struct NumberLabel {
   QString text;
   bool element = false; ///< stands at its middle; else a node, which gets a dot
   bool body = false;    ///< a word on a body: larger, and in ink
+  bool quiet = false;   ///< in ink all the same
 };
 
 class NumberLabels : public ViewOverlay {

@@ -5,6 +5,7 @@
 #include <QElapsedTimer>
 #include <QJsonArray>
 #include <QJsonDocument>
+#include <QLineF>
 #include <QMouseEvent>
 #include <QOpenGLFunctions_3_2_Core>
 #include <QOpenGLVersionFunctionsFactory>
@@ -750,6 +751,12 @@ void Viewport::setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces
   m_facePlans = std::move(faces);
 }
 
+void Viewport::setEdgeCounts(EdgeCounts counts) {
+  m_edgeCounts = std::move(counts);
+  m_countAt.clear();
+  if (m_show.lens == Lens::Method) redraw();
+}
+
 bool Viewport::tellsRun() const { return drawsMesh() && m_ofThisPart && !m_run->bodies.empty(); }
 const std::vector<BodyPlan>& Viewport::bodyPlans() const { return tellsRun() ? m_run->bodies : m_bodyPlans; }
 const FacePlan* Viewport::facePlan(int face) const {
@@ -787,7 +794,50 @@ void Viewport::placeMethods() {
       at.push_back(project(labels.back().at));
     }
   }
+  m_countsDrawn = 0;
+  if (m_show.lens == Lens::Method && m_part && !m_brush && !tellsRun() &&
+      m_edgeCounts.elements.size() == m_part->edges.size())
+    placeEdgeCounts(labels, at);
   m_methods->show(labels, std::move(at));
+}
+
+void Viewport::placeEdgeCounts(std::vector<NumberLabel>& labels, std::vector<QPointF>& at) {
+  constexpr std::size_t kMost = 400; // beyond, they would cover each other and the part
+  constexpr double kRoom = 26;       // pixels along an edge that a number needs
+  const auto& edges = m_part->edges;
+  std::vector<int> order;
+  for (std::size_t e = 0; e < edges.size(); ++e)
+    if (m_edgeCounts.elements[e] > 0) order.push_back(static_cast<int>(e));
+  std::set<int> chosen;
+  if (m_pickDim == Dim::Edge)
+    for (int e : m_selection) chosen.insert(m_edgeCounts.chain[static_cast<std::size_t>(e)]);
+  if (m_litDim == Dim::Edge)
+    for (int e : m_lit) chosen.insert(m_edgeCounts.chain[static_cast<std::size_t>(e)]);
+  chosen.erase(-1);
+  auto follows = [&](int e) { return chosen.count(m_edgeCounts.chain[static_cast<std::size_t>(e)]) > 0; };
+  // What follows first, then the longest.
+  std::stable_sort(order.begin(), order.end(), [&](int x, int y) {
+    if (follows(x) != follows(y)) return follows(x);
+    return edges[static_cast<std::size_t>(x)].length > edges[static_cast<std::size_t>(y)].length;
+  });
+  if (order.size() > kMost) order.resize(kMost);
+  const bool anew = !m_moving || m_countAt.size() != edges.size();
+  if (anew) m_countAt.assign(edges.size(), {});
+  for (int e : order) {
+    const PartEdge& edge = edges[static_cast<std::size_t>(e)];
+    auto point = [&](double share) { return m_part->shape->edgePoint(e, edge.t0 + share * (edge.t1 - edge.t0)); };
+    auto& place = m_countAt[static_cast<std::size_t>(e)];
+    if (anew)
+      for (double share : {0.5, 0.3, 0.7})
+        if (const Vec3 p = point(share); !place && !m_show.away(p) && inSight(p)) place = p;
+    if (!place) continue;
+    const QPointF a = project(point(0)), b = project(point(0.5)), c = project(point(1));
+    if (QLineF(a, b).length() + QLineF(b, c).length() < kRoom && !follows(e)) continue;
+    labels.push_back(
+        {*place, QString::number(m_edgeCounts.elements[static_cast<std::size_t>(e)]), true, false, !follows(e)});
+    at.push_back(project(*place));
+    ++m_countsDrawn;
+  }
 }
 
 Vec3 Viewport::methodPlace(int face) const {

@@ -10,6 +10,7 @@
 #include "app/scene.h"
 #include "app/view_look.h"
 #include "base/bvh.h"
+#include "job/edge_counts.h"
 #include <QImage>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
@@ -92,11 +93,15 @@ public:
   /// What is planned for bodies and faces; where the mesh of a run is drawn, what that run did is told instead. Drawn
   /// with the next groups.
   void setPlan(std::vector<BodyPlan> bodies, std::vector<FacePlan> faces);
+  /// Stand as numbers on edges in the lens Method before meshing; those that follow a chosen edge in the accent colour.
+  void setEdgeCounts(EdgeCounts counts);
+  const EdgeCounts& edgeCounts() const { return m_edgeCounts; }
+  std::size_t edgeCountsDrawn() const { return m_countsDrawn; }
   const std::vector<BodyPlan>& bodyPlans() const;
   /// Who decided what a face is made of; null where that is not known.
   const FacePlan* facePlan(int face) const;
   /// Words on bodies in the lens Method.
-  std::size_t methodsDrawn() const { return m_methods->count(); }
+  std::size_t methodsDrawn() const { return m_methods->count() - m_countsDrawn; }
   void setPickDim(Dim d);
   Dim pickDim() const { return m_pickDim; }
   const std::set<int>& selection() const { return m_selection; }
@@ -232,10 +237,14 @@ private:
   bool m_tooManyNumbers = false;
   NumberLabels *m_labels = nullptr, *m_methods = nullptr;
   std::vector<BodyPlan> m_bodyPlans;
+  EdgeCounts m_edgeCounts;
+  std::vector<std::optional<Vec3>> m_countAt; ///< per part edge: where its number stands, if seen
+  std::size_t m_countsDrawn = 0;
   std::vector<FacePlan> m_facePlans;
   bool tellsRun() const;
   Fill fillOf(int body) const;
   void placeMethods();
+  void placeEdgeCounts(std::vector<NumberLabel>& labels, std::vector<QPointF>& at);
   Vec3 methodPlace(int face) const;
   std::vector<std::optional<Vec3>> m_methodAt; ///< per body, where its word stands; none where no face is seen
   std::set<int> m_lit;

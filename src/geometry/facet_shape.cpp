@@ -14,8 +14,8 @@ namespace tess {
 namespace {
 
 using Tri = std::array<int, 3>;
-using Key = std::pair<int, int>;
-Key edgeKey(int a, int b) { return a < b ? Key{a, b} : Key{b, a}; }
+using Ends = std::pair<int, int>;
+Ends endsOf(int a, int b) { return a < b ? Ends{a, b} : Ends{b, a}; }
 
 class FacetShape final : public Shape {
 public:
@@ -101,11 +101,11 @@ void renumber(std::vector<Tri>& tris, const std::vector<int>& to) {
     for (int& v : t) v = to[static_cast<std::size_t>(v)];
 }
 
-std::map<Key, std::vector<int>> edgeUse(const std::vector<Tri>& tris) {
-  std::map<Key, std::vector<int>> use;
+std::map<Ends, std::vector<int>> edgeUse(const std::vector<Tri>& tris) {
+  std::map<Ends, std::vector<int>> use;
   for (std::size_t i = 0; i < tris.size(); ++i)
     for (int k = 0; k < 3; ++k)
-      use[edgeKey(tris[i][static_cast<std::size_t>(k)], tris[i][static_cast<std::size_t>((k + 1) % 3)])].push_back(
+      use[endsOf(tris[i][static_cast<std::size_t>(k)], tris[i][static_cast<std::size_t>((k + 1) % 3)])].push_back(
           static_cast<int>(i));
   return use;
 }
@@ -203,7 +203,7 @@ struct Shells {
 };
 
 /// Connects triangles over shared edges and turns those that disagree with their shell.
-Shells orient(std::vector<Tri>& tris, const std::map<Key, std::vector<int>>& use, Counts& counts) {
+Shells orient(std::vector<Tri>& tris, const std::map<Ends, std::vector<int>>& use, Counts& counts) {
   Shells s;
   s.of.assign(tris.size(), -1);
   auto forward = [&](int t, int a, int b) {
@@ -222,7 +222,7 @@ Shells orient(std::vector<Tri>& tris, const std::map<Key, std::vector<int>>& use
       stack.pop_back();
       for (std::size_t k = 0; k < 3; ++k) {
         int a = tris[static_cast<std::size_t>(t)][k], b = tris[static_cast<std::size_t>(t)][(k + 1) % 3];
-        const auto& pair = use.at(edgeKey(a, b));
+        const auto& pair = use.at(endsOf(a, b));
         if (pair.size() != 2) continue;
         int o = pair[0] == t ? pair[1] : pair[0];
         if (s.of[static_cast<std::size_t>(o)] >= 0) continue;
@@ -318,8 +318,8 @@ Nesting nest(FacetSoup& s, const Shells& shells) {
 using Sides = std::vector<std::array<int, 2>>; ///< by triangle: body behind it, body in front of it or -1
 
 /// Faces are what sharp edges, names and other bodies separate, and edges where not just two triangles meet.
-std::vector<int> splitFaces(const FacetSoup& s, const Sides& sides, const std::map<Key, std::vector<int>>& use,
-                            double angleDeg, std::set<Key>& feature, int& count) {
+std::vector<int> splitFaces(const FacetSoup& s, const Sides& sides, const std::map<Ends, std::vector<int>>& use,
+                            double angleDeg, std::set<Ends>& feature, int& count) {
   std::vector<Vec3> normal(s.triangles.size());
   auto pt = [&](int v) { return s.points[static_cast<std::size_t>(v)]; };
   for (std::size_t i = 0; i < s.triangles.size(); ++i)
@@ -341,7 +341,7 @@ std::vector<int> splitFaces(const FacetSoup& s, const Sides& sides, const std::m
       std::size_t t = static_cast<std::size_t>(stack.back());
       stack.pop_back();
       for (std::size_t k = 0; k < 3; ++k) {
-        Key e = edgeKey(s.triangles[t][k], s.triangles[t][(k + 1) % 3]);
+        Ends e = endsOf(s.triangles[t][k], s.triangles[t][(k + 1) % 3]);
         if (feature.count(e)) continue;
         for (int o : use.at(e))
           if (face[static_cast<std::size_t>(o)] < 0) {
@@ -357,14 +357,14 @@ std::vector<int> splitFaces(const FacetSoup& s, const Sides& sides, const std::m
 
 /// Chains feature edges between corners. A corner is where other than two meet, faces change, or the line turns
 /// sharply.
-void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int>>& use, const std::set<Key>& feature,
+void chainEdges(Part& part, Tessellation& t, const std::map<Ends, std::vector<int>>& use, const std::set<Ends>& feature,
                 double turnDeg) {
   std::map<int, std::vector<int>> around;
   for (const auto& e : feature) {
     around[e.first].push_back(e.second);
     around[e.second].push_back(e.first);
   }
-  auto facesOf = [&](const Key& e) {
+  auto facesOf = [&](const Ends& e) {
     std::vector<int> f;
     for (int i : use.at(e)) f.push_back(t.triangleFace[static_cast<std::size_t>(i)]);
     std::sort(f.begin(), f.end());
@@ -385,26 +385,26 @@ void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int
   for (const auto& [v, n] : around) {
     bool is = n.size() != 2;
     if (!is) {
-      is = facesOf(edgeKey(v, n[0])) != facesOf(edgeKey(v, n[1]));
+      is = facesOf(endsOf(v, n[0])) != facesOf(endsOf(v, n[1]));
       Vec3 a = (pt(v) - pt(n[0])).normalized(), b = (pt(n[1]) - pt(v)).normalized();
       is = is || a.dot(b) < cosTurn;
     }
     if (is) makeCorner(v, false);
   }
-  std::set<Key> done;
+  std::set<Ends> done;
   auto follow = [&](int start, int next) {
     std::vector<int> chain{start, next};
-    done.insert(edgeKey(start, next));
+    done.insert(endsOf(start, next));
     while (!corner.count(chain.back())) {
       const auto& n = around[chain.back()];
       int to = n[0] == chain[chain.size() - 2] ? n[1] : n[0];
-      done.insert(edgeKey(chain.back(), to));
+      done.insert(endsOf(chain.back(), to));
       chain.push_back(to);
     }
     PartEdge e;
     int id = static_cast<int>(part.edges.size());
     e.points = {corner.at(chain.front()), corner.at(chain.back())};
-    e.faces = facesOf(edgeKey(chain[0], chain[1]));
+    e.faces = facesOf(endsOf(chain[0], chain[1]));
     std::vector<double> s{0};
     for (std::size_t i = 1; i < chain.size(); ++i) s.push_back(s.back() + (pt(chain[i]) - pt(chain[i - 1])).norm());
     e.length = s.back();
@@ -420,10 +420,10 @@ void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int
   for (const auto& [v, n] : around) {
     if (!corner.count(v)) continue;
     for (int o : n)
-      if (!done.count(edgeKey(v, o))) follow(v, o);
+      if (!done.count(endsOf(v, o))) follow(v, o);
   }
   for (const auto& [v, n] : around) // rings without any corner
-    if (!done.count(edgeKey(v, n[0]))) {
+    if (!done.count(endsOf(v, n[0]))) {
       makeCorner(v, true);
       follow(v, n[0]);
     }
@@ -432,7 +432,7 @@ void chainEdges(Part& part, Tessellation& t, const std::map<Key, std::vector<int
 /// Normals of a face at the corners of its triangles, three for each: angle-weighted means over the triangles that lie
 /// around the corner on the same side of sharp edges. A sharp edge may end inside a face, which then has two normals
 /// along it.
-std::vector<Vec3> cornerNormalsOf(const FacetShape& s, const std::vector<int>& triangles, const std::set<Key>& sharp) {
+std::vector<Vec3> cornerNormalsOf(const FacetShape& s, const std::vector<int>& triangles, const std::set<Ends>& sharp) {
   struct Corner {
     int triangle;
     std::size_t k;  ///< of its corners
@@ -460,7 +460,7 @@ std::vector<Vec3> cornerNormalsOf(const FacetShape& s, const std::vector<int>& t
     for (std::size_t i = 0; i < corners.size(); ++i)
       for (std::size_t step : {std::size_t{1}, std::size_t{2}}) {
         const int other = s.base.triangles[static_cast<std::size_t>(corners[i].triangle)][(corners[i].k + step) % 3];
-        if (sharp.count(edgeKey(v, other))) continue;
+        if (sharp.count(endsOf(v, other))) continue;
         auto [it, fresh] = byEdge.emplace(other, i);
         if (fresh) continue;
         const std::size_t a = first(i), b = first(it->second);
@@ -483,9 +483,9 @@ void prepareQueries(FacetShape& s, Part& part) {
   s.curvature.resize(n);
   for (std::size_t i = 0; i < t.triangles.size(); ++i)
     s.faceTriangles[static_cast<std::size_t>(t.triangleFace[i])].push_back(static_cast<int>(i));
-  std::set<Key> sharp;
+  std::set<Ends> sharp;
   for (const auto& chain : t.edgeChain)
-    for (std::size_t i = 0; i + 1 < chain.size(); ++i) sharp.insert(edgeKey(chain[i], chain[i + 1]));
+    for (std::size_t i = 0; i + 1 < chain.size(); ++i) sharp.insert(endsOf(chain[i], chain[i + 1]));
   for (std::size_t f = 0; f < n; ++f) {
     PartFace& pf = part.faces[f];
     std::vector<Box> boxes;
@@ -530,11 +530,11 @@ void prepareQueries(FacetShape& s, Part& part) {
 
 /// Gives the part its faces, edges, points and shape; its bodies stand already, without their faces. `pointOf`: by
 /// point of the soup that of the tessellation, or -1.
-void shapeUp(Part& part, const FacetSoup& s, const Sides& sides, const std::map<Key, std::vector<int>>& use,
+void shapeUp(Part& part, const FacetSoup& s, const Sides& sides, const std::map<Ends, std::vector<int>>& use,
              const LoadOptions& options, std::vector<int>& pointOf) {
   auto shape = std::make_shared<FacetShape>();
   Tessellation& t = shape->base;
-  std::set<Key> feature;
+  std::set<Ends> feature;
   int faceCount = 0;
   std::vector<int> face = splitFaces(s, sides, use, options.facetAngleDeg, feature, faceCount);
   part.faces.resize(static_cast<std::size_t>(faceCount));
@@ -558,9 +558,9 @@ void shapeUp(Part& part, const FacetSoup& s, const Sides& sides, const std::map<
     if (s.triangleName[i] >= 0) pf.name = s.names[static_cast<std::size_t>(s.triangleName[i])];
   }
   for (const auto& p : t.points) part.box.add(p);
-  std::set<Key> moved;
+  std::set<Ends> moved;
   for (const auto& e : feature)
-    moved.insert(edgeKey(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
+    moved.insert(endsOf(to[static_cast<std::size_t>(e.first)], to[static_cast<std::size_t>(e.second)]));
   chainEdges(part, t, edgeUse(t.triangles), moved, 45);
   for (std::size_t f = 0; f < part.faces.size(); ++f)
     for (int body : part.faces[f].bodies)
@@ -594,7 +594,7 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
     return p;
   }
   auto use = edgeUse(s.triangles);
-  auto mid = [&](const Key& e) {
+  auto mid = [&](const Ends& e) {
     return Vec3(0.5 * (s.points[static_cast<std::size_t>(e.first)] + s.points[static_cast<std::size_t>(e.second)]));
   };
   std::vector<Vec3> open, crowded;

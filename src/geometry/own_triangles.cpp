@@ -33,10 +33,10 @@ constexpr int kPolePieces = 8;  ///< of a degenerate edge, so that triangles fan
 constexpr int kMostRounds = 12; ///< of points put inside
 constexpr std::size_t kMostTriangles = 200000;
 
-Vec3 toVec(const gp_Pnt& p) { return {p.X(), p.Y(), p.Z()}; }
+Vec3 pointOf(const gp_Pnt& p) { return {p.X(), p.Y(), p.Z()}; }
 
 /// An edge as it is run through by a wire of the face.
-struct Run {
+struct EdgeRun {
   TopoDS_Edge edge;
   std::vector<double> t;  ///< ascending
   std::vector<int> nodes; ///< one per parameter
@@ -61,7 +61,7 @@ private:
   TopoDS_Face m_face;
   double m_deflection;
   BRepAdaptor_Surface m_surface;
-  std::vector<Run> m_runs;
+  std::vector<EdgeRun> m_runs;
   std::vector<Vec2> m_uv; ///< of each node
   std::vector<Vec3> m_at;
   std::vector<int> m_place; ///< which nodes are one point of space: a pole, the two sides of a seam
@@ -95,7 +95,7 @@ private:
       double a, b;
       const Handle(Geom2d_Curve) curve = BRep_Tool::CurveOnSurface(e, m_face, a, b);
       if (curve.IsNull()) continue;
-      Run run{e, {}, {}};
+      EdgeRun run{e, {}, {}};
       const bool pole = BRep_Tool::Degenerated(e);
       if (pole)
         for (int i = 0; i <= kPolePieces; ++i) run.t.push_back(a + (b - a) * i / kPolePieces);
@@ -114,7 +114,7 @@ private:
         int place = -1;
         if (end || pole) {
           const TopoDS_Vertex& v = i == 0 || pole ? first : last;
-          at = toVec(BRep_Tool::Pnt(v));
+          at = pointOf(BRep_Tool::Pnt(v));
           if (const int known = m_vertices.FindIndex(v))
             place = m_vertexPlace[static_cast<std::size_t>(known - 1)];
           else {
@@ -122,7 +122,7 @@ private:
             m_vertexPlace.push_back(static_cast<int>(m_at.size()));
           }
         } else
-          at = toVec(BRepAdaptor_Curve(e).Value(run.t[i]));
+          at = pointOf(BRepAdaptor_Curve(e).Value(run.t[i]));
         run.nodes.push_back(addNode({q.X(), q.Y()}, at, place));
       }
       std::vector<int> path = run.nodes;
@@ -230,7 +230,7 @@ private:
         if (count != 2) continue;
         const auto a = static_cast<int>(e >> 32), b = static_cast<int>(e & 0xffffffff);
         const Vec2 uv = 0.5 * (m_uv[static_cast<std::size_t>(a)] + m_uv[static_cast<std::size_t>(b)]);
-        const Vec3 at = toVec(m_surface.Value(uv.x(), uv.y()));
+        const Vec3 at = pointOf(m_surface.Value(uv.x(), uv.y()));
         const Vec3 chord = 0.5 * (m_at[static_cast<std::size_t>(a)] + m_at[static_cast<std::size_t>(b)]);
         if ((at - chord).norm() > m_deflection) middle[e] = addNode(uv, at, -1);
       }
@@ -336,7 +336,7 @@ private:
     tri->Deflection(m_deflection);
     BRep_Builder builder;
     builder.UpdateFace(m_face, tri);
-    auto polygon = [&](const Run& run) -> Handle(Poly_PolygonOnTriangulation) {
+    auto polygon = [&](const EdgeRun& run) -> Handle(Poly_PolygonOnTriangulation) {
       const int n = static_cast<int>(run.nodes.size());
       TColStd_Array1OfInteger nodes(1, n);
       TColStd_Array1OfReal t(1, n);
@@ -347,7 +347,7 @@ private:
       return new Poly_PolygonOnTriangulation(nodes, t);
     };
     for (std::size_t i = 0; i < m_runs.size(); ++i) {
-      const Run& run = m_runs[i];
+      const EdgeRun& run = m_runs[i];
       std::size_t other = m_runs.size(); // the seam's other side
       for (std::size_t k = 0; k < m_runs.size(); ++k)
         if (k != i && m_runs[k].edge.IsSame(run.edge)) other = k;
@@ -355,7 +355,7 @@ private:
         builder.UpdateEdge(run.edge, polygon(run), tri, where);
       else if (other > i) {
         const bool forward = run.edge.Orientation() == TopAbs_FORWARD;
-        const Run &one = forward ? run : m_runs[other], &two = forward ? m_runs[other] : run;
+        const EdgeRun &one = forward ? run : m_runs[other], &two = forward ? m_runs[other] : run;
         builder.UpdateEdge(TopoDS::Edge(run.edge.Oriented(TopAbs_FORWARD)), polygon(one), polygon(two), tri, where);
       }
     }

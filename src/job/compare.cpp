@@ -2,6 +2,7 @@
 #include "job/compare.h"
 #include "base/memory.h"
 #include "base/units.h"
+#include "job/text.h"
 #include <cmath>
 #include <filesystem>
 #include <optional>
@@ -10,11 +11,6 @@
 namespace tess {
 namespace {
 
-std::string grouped(std::size_t n) {
-  std::string s = std::to_string(n);
-  for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
-  return s;
-}
 /// The run whose value beats all others by more than rounding; -1 when none does.
 int bestOf(const std::vector<std::optional<double>>& values, bool highIsGood) {
   int best = -1;

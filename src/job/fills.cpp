@@ -64,6 +64,17 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
     wish.best = rule.get("with") == kBestFill;
     wish.across = acrossByName(rule.get("across")).value_or(Across::ByItself);
     wish.core = coreByName(rule.get("core")).value_or(Core::Square);
+    wish.cut = rule.get("cells") == kCutCells;
+    if (const std::string from = rule.get("from"); !from.empty())
+      for (const auto& name : splitList(from)) {
+        const auto g = std::find_if(groups.begin(), groups.end(), [&](const auto& x) { return x.name == name; });
+        if (g != groups.end() && g->dim == Dim::Face)
+          wish.sources.insert(wish.sources.end(), g->entities.begin(), g->entities.end());
+        else
+          warn("rule.no-target",
+               g == groups.end() ? "there is no group '" + name + "'" : "the group '" + name + "' holds no faces",
+               "a sweep begins at a face", "name a group of faces, or take 'from' out");
+      }
     if (const auto fill = fillByName(rule.get("with")))
       wish.fill = *fill;
     else if (!wish.best)
@@ -82,6 +93,11 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
              "take one of them out, or name fewer bodies in it");
       }
       mine = wish;
+      // Those of other bodies are none of its business.
+      std::erase_if(mine.sources, [&](int f) {
+        const auto& own = part.bodies[static_cast<std::size_t>(b)].faces;
+        return std::find(own.begin(), own.end(), f) == own.end();
+      });
       narrow = size;
     }
   }

@@ -21,6 +21,7 @@ constexpr double kAboutAxis = 2.2;  // likewise, with a core along an axis
 constexpr double kFiner = 0.5;      // so many more of those where edges, holes and steps are short against the size
 constexpr double kLayers = 2.31;    // wedges over triangles of side h, of Iv
 constexpr double kTriangles = 2.31; // 4 / sqrt(3): equilateral triangles of side h
+constexpr double kCutEdges = 0.8;   // edges that come with every element more of cutting
 constexpr double kRange = 0.25;
 
 /// Random in [0, 1) from a counter: the same for any order of evaluation (splitmix64; Steele, Lea & Flood 2014).
@@ -37,6 +38,7 @@ struct Tally {
   double rows = 0;             ///< the integral over volume of bodies filled with rows of hexahedra
   double paved = 0;            ///< of those with layers of hexahedra
   double layers = 0;           ///< and of those with layers of wedges
+  double more = 0;             ///< elements that come of cutting those
   std::map<int, double> byRule;
   std::vector<double> byBody;
 };
@@ -97,15 +99,17 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   std::vector<BodyPlan> plan;
   std::vector<double> hexahedra(part.bodies.size(), 0); // in layers, of Iv; 0 where these are wedges
   std::vector<char> round(part.bodies.size(), 0);       // across those, too
+  std::vector<char> cutInto(part.bodies.size(), 0);     // tetrahedra
   if (std::any_of(brief.rules.begin(), brief.rules.end(), [](const Rule& r) {
         return r.kind == "fill" && !r.off && r.get("with") != fillName(Fill::Tetrahedra);
       })) {
     const MeshPlan whole = planOfBrief(brief, part, resolveGroups(brief, part, unused), unused);
     plan = whole.bodies;
+    for (std::size_t b = 0; b < plan.size(); ++b) cutInto[b] = whole.cut(static_cast<int>(b));
     for (const Sweep& s : whole.sweeps) {
       const std::vector<int> ends = s.steps.empty() ? s.sources() : s.steps;
       const bool quads = s.across != Across::Triangles && std::all_of(ends.begin(), ends.end(), [&](int end) {
-                           return whole.faces[static_cast<std::size_t>(end)].quads;
+                           return whole.faces[static_cast<std::size_t>(end)].quads || whole.cut(part, end);
                          });
       hexahedra[static_cast<std::size_t>(s.body)] = !quads ? 0 : s.axis ? kAboutAxis : kPaved;
       round[static_cast<std::size_t>(s.body)] =
@@ -161,7 +165,7 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
              ny = static_cast<std::size_t>(std::ceil(extent.y() / step)),
              nz = static_cast<std::size_t>(std::ceil(extent.z() / step));
   struct Column {
-    double volume = 0, rows = 0, paved = 0, layers = 0;
+    double volume = 0, rows = 0, paved = 0, layers = 0, more = 0;
     std::map<int, double> byRule;
     std::map<int, double> byBody;
   };
@@ -222,10 +226,16 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
                 col.paved += paved * w;
               else
                 col.layers += w;
-              const double count = w * (fill == Fill::Tetrahedra              ? kVolume
-                                        : fill == Fill::Mapped || round[body] ? kRows
-                                        : paved > 0                           ? paved
-                                                                              : kLayers);
+              double count = w * (fill == Fill::Tetrahedra              ? kVolume
+                                  : fill == Fill::Mapped || round[body] ? kRows
+                                  : paved > 0                           ? paved
+                                                                        : kLayers);
+              if (cutInto[body]) {
+                const bool wedges = fill == Fill::Swept && !round[body] && paved == 0;
+                const double extra = count * (wedges ? 2 : 5);
+                col.more += extra;
+                count += extra;
+              }
               col.byRule[r.rule] += count;
               col.byBody[hits[h].above] += count;
             }
@@ -238,21 +248,22 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     sum.rows += c.rows;
     sum.paved += c.paved;
     sum.layers += c.layers;
+    sum.more += c.more;
     for (const auto& [rule, n] : c.byRule) sum.byRule[rule] += n;
     for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
   const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows + sum.paved,
                layers = kLayers * sum.layers;
-  f.elements = free + rows + layers;
+  f.elements = free + rows + layers + sum.more;
   f.surfaceTriangles = kTriangles * sum.area;
   // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
   // In rows of hexahedra each has one, and three edges; in layers of wedges two, and four edges.
   double nodes = free / 5.8 + 0.26 * f.surfaceTriangles;
   bool quadratic = orderOf(brief) == 2;
   // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
-  f.nodes =
-      quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows + 2.5 * layers : nodes + rows + 0.5 * layers;
+  f.nodes = quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows + 2.5 * layers + kCutEdges * sum.more
+                      : nodes + rows + 0.5 * layers;
   f.low = f.elements * (1 - kRange);
   f.high = f.elements * (1 + kRange) + kFiner * sum.paved;
   const TimeAndMemory cost = expectedCost({f.elements, f.surfaceTriangles, quadratic}, part);

@@ -4,6 +4,7 @@
 #include "mesh/order.h"
 #include "mesher/mesher.h"
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -335,13 +336,163 @@ Result<ImproveOutcome> improveLinear(Mesh& mesh, const std::vector<char>& only, 
 
 namespace {
 
-/// Nodes of hexahedra, wedges and pyramids inside one zone, away from the boundary and from what was not chosen.
+/// How nodes of the boundary may slide: in a plane where all faces of the boundary at a node are flat and of one set,
+/// along a line where two such meet, or two sets within one plane.
+class Slides {
+public:
+  Slides(const Mesh& mesh, const Neighbours& near)
+      : square(mesh.nodes.size(), Vec3::Zero()), along(square), m(mesh), m_at(mesh.nodes.size()) {
+    std::vector<std::vector<int>> groups(mesh.faces.size());
+    for (std::size_t g = 0; g < mesh.groups.size(); ++g)
+      if (mesh.groups[g].dim == 2)
+        for (auto f : mesh.groups[g].items) groups[static_cast<std::size_t>(f)].push_back(static_cast<int>(g));
+    std::map<std::vector<int>, int> kinds;
+    std::set<std::vector<std::int32_t>> listed;
+    auto sorted = [](std::vector<std::int32_t> v) {
+      std::sort(v.begin(), v.end());
+      return v;
+    };
+    for (std::size_t f = 0; f < mesh.faces.size(); ++f) {
+      const auto n = mesh.faces.corners(f);
+      std::vector<int> key = groups[f];
+      key.insert(key.end(),
+                 {-1, mesh.faceLink.empty() ? -1 : mesh.faceLink[f], mesh.faceRegions[f][0], mesh.faceRegions[f][1]});
+      add({n.begin(), n.end()}, kinds.emplace(std::move(key), static_cast<int>(kinds.size())).first->second);
+      listed.insert(sorted({n.begin(), n.end()}));
+    }
+    for (std::size_t c = 0; c < mesh.cells.size(); ++c) {
+      const ElementTopology& t = topology(mesh.cells.type[c]);
+      for (std::size_t f = 0; f < static_cast<std::size_t>(t.faces); ++f) {
+        if (near.cell[near.start[c] + f] >= 0) continue;
+        std::vector<std::int32_t> n;
+        for (std::size_t k = 0; k < static_cast<std::size_t>(t.faceSize[f]); ++k)
+          n.push_back(mesh.cells.of(c)[static_cast<std::size_t>(t.face[f][k])]);
+        if (listed.count(sorted(n))) continue;
+        add(std::move(n),
+            kinds.emplace(std::vector<int>{-2, mesh.cellRegion[c]}, static_cast<int>(kinds.size())).first->second);
+      }
+    }
+    orient();
+    for (std::size_t n = 0; n < m_at.size(); ++n) find(n);
+  }
+  std::vector<Vec3> square, along; ///< MovableCells
+  /// Those at nodes that slide, with the normals of all.
+  void facets(std::vector<std::array<int, 4>>& of, std::vector<Vec3>& normals) const {
+    for (std::size_t f = 0; f < m_facets.size(); ++f) {
+      const auto& n = m_facets[f];
+      if (m_normal[f] == Vec3::Zero() || n.size() > 4) continue;
+      if (std::none_of(n.begin(), n.end(), [&](auto v) { return may(static_cast<std::size_t>(v)); })) continue;
+      std::array<int, 4> q{-1, -1, -1, -1};
+      std::copy(n.begin(), n.end(), q.begin());
+      of.push_back(q);
+      normals.push_back(m_normal[f]);
+    }
+  }
+  bool may(std::size_t n) const { return square[n] != Vec3::Zero() || along[n] != Vec3::Zero(); }
+
+private:
+  struct At {
+    int facet, kind;
+    bool operator==(const At&) const = default;
+  };
+  const Mesh& m;
+  std::vector<std::vector<std::int32_t>> m_facets;
+  std::vector<Vec3> m_normal; ///< per facet; zero where it is not flat
+  std::vector<int> m_kind;    ///< per facet
+  std::vector<std::vector<At>> m_at;
+
+  void add(std::vector<std::int32_t> n, int kind) {
+    constexpr double kFlat = 1e-9;
+    auto pt = [&](std::size_t k) -> const Vec3& { return m.nodes[static_cast<std::size_t>(n[k % n.size()])]; };
+    Vec3 normal = Vec3::Zero();
+    double scale = 0;
+    for (std::size_t k = 0; k < n.size(); ++k) {
+      normal += (pt(k) - pt(0)).cross(pt(k + 1) - pt(0));
+      scale = std::max(scale, (pt(k) - pt(0)).norm());
+    }
+    normal.normalize();
+    for (std::size_t k = 0; k < n.size(); ++k)
+      if (!(std::abs(normal.dot(pt(k) - pt(0))) <= kFlat * scale)) normal = Vec3::Zero();
+    for (auto v : n) m_at[static_cast<std::size_t>(v)].push_back({static_cast<int>(m_facets.size()), kind});
+    m_facets.push_back(std::move(n));
+    m_normal.push_back(normal);
+    m_kind.push_back(kind);
+  }
+  /// A facet that is folded over shows its back: together with all others of its plane and kind it does not.
+  void orient() {
+    constexpr double kGrid = 1e-6;
+    double size = 0;
+    for (const Vec3& p : m.nodes) size = std::max(size, p.cwiseAbs().maxCoeff());
+    auto area = [&](std::size_t f) {
+      Vec3 sum = Vec3::Zero();
+      for (std::size_t k = 1; k + 1 < m_facets[f].size(); ++k) {
+        auto pt = [&](std::size_t i) -> const Vec3& { return m.nodes[static_cast<std::size_t>(m_facets[f][i])]; };
+        sum += 0.5 * (pt(k) - pt(0)).cross(pt(k + 1) - pt(0));
+      }
+      return sum;
+    };
+    std::map<std::array<long long, 5>, std::pair<Vec3, std::vector<std::size_t>>> planes; // sum of areas, and facets
+    for (std::size_t f = 0; f < m_facets.size(); ++f) {
+      Vec3& normal = m_normal[f];
+      if (normal == Vec3::Zero()) continue;
+      int first = 0;
+      while (std::abs(normal[first]) < 0.5) ++first; // one of three is larger
+      if (normal[first] < 0) normal = -normal;
+      const double offset = normal.dot(m.nodes[static_cast<std::size_t>(m_facets[f].front())]) / std::max(size, 1e-300);
+      std::array<long long, 5> key{m_kind[f], 0, 0, 0, std::llround(offset / kGrid)};
+      for (int k = 0; k < 3; ++k) key[static_cast<std::size_t>(k + 1)] = std::llround(normal[k] / kGrid);
+      auto& plane = planes.try_emplace(key, Vec3(Vec3::Zero()), std::vector<std::size_t>()).first->second;
+      plane.first += area(f);
+      plane.second.push_back(f);
+    }
+    for (const auto& [key, plane] : planes)
+      for (std::size_t f : plane.second)
+        if (m_normal[f].dot(plane.first) < 0) m_normal[f] = -m_normal[f];
+  }
+  void find(std::size_t n) {
+    constexpr double kAlike = 1e-9;
+    if (m_at[n].empty()) return;
+    // Facets of one plane and one kind.
+    struct Side {
+      Vec3 normal;
+      int kind;
+    };
+    std::vector<Side> sides;
+    std::map<std::int32_t, std::set<std::size_t>> beside; // sides at each neighbour along an edge of a facet
+    for (const At& at : m_at[n]) {
+      const Vec3& normal = m_normal[static_cast<std::size_t>(at.facet)];
+      if (normal == Vec3::Zero()) return;
+      std::size_t side = 0;
+      while (side < sides.size() && !(sides[side].kind == at.kind && (sides[side].normal - normal).norm() < kAlike))
+        ++side;
+      if (side == sides.size()) sides.push_back({normal, at.kind});
+      if (sides.size() > 2) return;
+      const auto& f = m_facets[static_cast<std::size_t>(at.facet)];
+      const std::size_t here =
+          static_cast<std::size_t>(std::find(f.begin(), f.end(), static_cast<std::int32_t>(n)) - f.begin());
+      for (std::size_t step : {std::size_t{1}, f.size() - 1}) beside[f[(here + step) % f.size()]].insert(side);
+    }
+    if (sides.size() == 1) {
+      square[n] = sides[0].normal;
+      return;
+    }
+    std::vector<Vec3> ways;
+    for (const auto& [v, at] : beside)
+      if (at.size() == 2) ways.push_back((m.nodes[static_cast<std::size_t>(v)] - m.nodes[n]).normalized());
+    // Whether they lead the same way or not: nodes may have passed each other.
+    if (ways.size() == 2 && ways[0].cross(ways[1]).norm() < kAlike) along[n] = ways[0];
+  }
+};
+
+/// Nodes of hexahedra, wedges and pyramids inside one zone, away from what was not chosen; those of the boundary slide
+/// where it is flat or straight.
 class OtherCells {
 public:
   OtherCells(const Mesh& mesh, const std::vector<char>& only, const Progress& progress) : m(mesh) {
     std::vector<Patch> zones;
     const std::vector<int> zone = zonesOf(mesh, zones);
     const Neighbours near = cellNeighbours(mesh, &progress);
+    Slides slides(mesh, near);
     std::vector<int> ofNode(mesh.nodes.size(), -1);
     std::vector<char> other(mesh.nodes.size(), 0);
     held.assign(mesh.nodes.size(), 0);
@@ -360,19 +511,28 @@ public:
       for (std::size_t f = 0; linear && f < static_cast<std::size_t>(t.faces); ++f)
         if (near.cell[near.start[c] + f] < 0)
           for (std::size_t k = 0; k < static_cast<std::size_t>(t.faceSize[f]); ++k)
-            hold(mesh.cells.of(c)[static_cast<std::size_t>(t.face[f][k])]);
+            if (const auto n = mesh.cells.of(c)[static_cast<std::size_t>(t.face[f][k])];
+                !slides.may(static_cast<std::size_t>(n)))
+              hold(n);
     }
     for (std::size_t f = 0; f < mesh.faces.size(); ++f)
-      for (auto n : mesh.faces.of(f)) hold(n);
+      for (auto n : mesh.faces.of(f))
+        if (!slides.may(static_cast<std::size_t>(n))) hold(n);
     for (const auto& g : mesh.groups)
       if (g.dim < 2)
         for (auto n : g.items) hold(n);
     for (const auto& t : mesh.twins)
       for (auto n : t) hold(n);
+    for (std::size_t n = 0; n < mesh.nodeLink.size(); ++n) // corners of the part, and lines within a face of it
+      if (mesh.nodeLink[n].dim == 0 || (mesh.nodeLink[n].dim == 1 && slides.along[n] == Vec3::Zero()))
+        hold(static_cast<std::int32_t>(n));
     for (std::size_t n = 0; n < held.size(); ++n) {
       if (!other[n]) held[n] = 1;
       any = any || !held[n];
     }
+    slides.facets(facets, facetNormals);
+    square = std::move(slides.square);
+    along = std::move(slides.along);
   }
   static bool isTet(ElementType t) { return t == ElementType::Tet4; }
   static bool isOther(ElementType t) {
@@ -407,12 +567,15 @@ public:
       default:
         break;
       }
-    return moveNodes({{}, nodes, held, hexahedra, wedges, pyramids, tetrahedra}, kGood, progress);
+    return moveNodes({{}, nodes, held, square, along, facets, facetNormals, hexahedra, wedges, pyramids, tetrahedra},
+                     kGood, progress);
   }
 
 private:
   const Mesh& m;
   std::vector<char> held;
+  std::vector<Vec3> square, along, facetNormals;
+  std::vector<std::array<int, 4>> facets;
 };
 
 } // namespace

@@ -2,10 +2,12 @@
 #include "job/preview.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "job/edge_counts.h"
 #include "job/fills.h"
 #include "job/run.h"
 #include "job/size_rules.h"
 #include "job/values.h"
+#include "mesher/edges/edge_division.h"
 #include "size/opposite.h"
 #include "size/turn.h"
 #include <algorithm>
@@ -436,6 +438,18 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       p.text += ", each up to " + formatNumber(step, 3) + " times its neighbour";
       break;
     }
+  if (r.kind == "divide" && field) {
+    std::vector<EdgeDivisions::Pair> exact(divided.begin(), divided.end());
+    std::erase_if(exact, [&](const auto& x) { return x.second.rule == rule; });
+    for (const auto& x : mine.request().divisions) exact.push_back(x);
+    const EdgeCounts planned =
+        countsBeforeMeshing(brief, part, groups, *field, EdgeDivisions(std::move(exact)), progress);
+    p.follows = followersOf(planned, edges);
+    for (int e : p.follows)
+      for (double t : divideEdgeInto(part, e, *field, {}, planned.elements[static_cast<std::size_t>(e)]))
+        if (p.marks.size() < kPreviewMarks) p.marks.push_back(part.shape->edgePoint(e, t));
+    if (!p.follows.empty()) p.text += "; " + counted(p.follows.size(), "edge follows", "edges follow");
+  }
   if (!faces.empty() && r.kind != "divide") {
     const double n = trianglesOn(
         part, faces, [&](int f, const Vec3& x) { return others(mine.onFace(f, x), x); }, progress);

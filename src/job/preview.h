@@ -11,8 +11,9 @@ struct RulePreview {
   std::vector<Vec3> marks;                  ///< nodes on edges, at most kPreviewMarks
   std::vector<std::array<Vec3, 2>> outline; ///< lines round a region of space
   Dim dim = Dim::Face;
-  std::vector<int> lit; ///< what the rule acts on; empty: everything, or nothing
-  std::string text;     ///< counts in words; may be empty
+  std::vector<int> lit;     ///< what the rule acts on; empty: everything, or nothing
+  std::vector<int> follows; ///< of a division: edges whose counts follow, as sides across from each other do
+  std::string text;         ///< counts in words; may be empty
 };
 constexpr std::size_t kPreviewMarks = 20000;
 

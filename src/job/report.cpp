@@ -3,6 +3,7 @@
 #include "audit/places.h"
 #include "base/units.h"
 #include "job/limits.h"
+#include "job/text.h"
 #include <filesystem>
 #include <map>
 #include <sstream>
@@ -68,12 +69,6 @@ public:
 private:
   std::ostringstream m_out;
 };
-
-std::string grouped(std::size_t n) {
-  std::string s = std::to_string(n);
-  for (int i = static_cast<int>(s.size()) - 3; i > 0; i -= 3) s.insert(static_cast<std::size_t>(i), " ");
-  return s;
-}
 
 } // namespace
 

@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "exchange/exchange.h"
 #include "job/limits.h"
+#include "job/text.h"
 #include "mesher/plan/plan.h"
 #include <cmath>
 #include <cstring>
@@ -274,7 +275,8 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"fill",
          "Methods",
-         "Fill {what} with {with}[, {across} across][, {core} along the axis], order {order}",
+         "Fill {what} with {with}[, from {from}][, {across} across][, {core} along the axis][, cut into {cells}], "
+         "order {order}",
          "mesh",
          "highlight",
          "What bodies are filled with. Tetrahedra fit everywhere. Mapped: rows of hexahedra in a body of six sides. "
@@ -292,9 +294,16 @@ const std::vector<RuleKind>& ruleTable() {
               "what the ends, or the profile, of swept bodies are made of; left empty: quads, but triangles where an "
               "end lies at tetrahedra",
               acrossNames()),
+          text("from", SlotType::Target,
+               "a group of faces: the mesh of one of them is carried through swept bodies; left empty: the face that "
+               "suits best"),
           choice("core", "",
                  "what stands along the axis of swept bodies that are turned about it; left empty: a square core",
                  coreNames()),
+          choice("cells", "",
+                 "what cells of rows and layers are cut into: tetrahedra as regular as these; left empty: they stay "
+                 "whole. Pyramids join them to hexahedra beside them",
+                 {kCutCells}),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
     t.push_back({"take_mesh",
@@ -431,10 +440,6 @@ Problem badValue(const Slot& s, const std::string& value, const std::string& why
   p.why = why;
   p.todo = s.help;
   return p;
-}
-std::string trimmed(const std::string& s) {
-  auto b = s.find_first_not_of(" \t\n"), e = s.find_last_not_of(" \t\n");
-  return b == std::string::npos ? "" : s.substr(b, e - b + 1);
 }
 /// "15 deg", "15°", "15", with arithmetic.
 Result<double> parseAngle(std::string text) {

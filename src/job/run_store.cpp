@@ -42,9 +42,9 @@ public:
 };
 
 /// Reads what Writer wrote; every length is checked against what is left.
-class Reader {
+class ByteReader {
 public:
-  explicit Reader(const std::string& bytes, std::size_t at) : m_b(bytes), m_at(at) {}
+  explicit ByteReader(const std::string& bytes, std::size_t at) : m_b(bytes), m_at(at) {}
   bool good = true;
   template <class T> void get(T& v) {
     if (!take(sizeof v)) return;
@@ -95,14 +95,14 @@ void pass(Writer& w, const std::vector<GeometryLink>& links) {
   for (const auto& l : links) s.push_back({l.dim, {0, 0, 0}, l.entity});
   w.put(s);
 }
-void pass(Reader& r, std::vector<GeometryLink>& links) {
+void pass(ByteReader& r, std::vector<GeometryLink>& links) {
   std::vector<StoredLink> s;
   r.get(s);
   links.reserve(s.size());
   for (const auto& l : s) links.push_back({l.dim, l.entity});
 }
 template <class T> void pass(Writer& w, const std::vector<T>& v) { w.put(v); }
-template <class T> void pass(Reader& r, std::vector<T>& v) { r.get(v); }
+template <class T> void pass(ByteReader& r, std::vector<T>& v) { r.get(v); }
 /// Writes or reads; `Block` is an ElementBlock, const when written.
 template <class File, class Block> void passBlock(File& f, Block& b) {
   pass(f, b.type);
@@ -214,7 +214,7 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
   j["figures"] = {run.ownAngle, run.angleElsewhere, run.geometryVolume, run.surfaceArea, run.deviation, run.seconds};
   j["fit"] = {run.normalDeg, run.meanNormalDeg, run.midNodes.boundary, run.midNodes.straightened, run.midNodes.offset};
   j["bodies"] = nlohmann::json::array();
-  for (const auto& b : run.bodies) j["bodies"].push_back({fillName(b.fill), b.asked, b.why});
+  for (const auto& b : run.bodies) j["bodies"].push_back({fillName(b.fill), b.asked, b.why, b.cut, b.how});
   j["faces"] = nlohmann::json::array(); // those of which a body decided
   for (std::size_t f = 0; f < run.faces.size(); ++f)
     if (run.faces[f].frozen())
@@ -304,7 +304,8 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
   }
   if (const auto bodies = j.find("bodies"); bodies != j.end()) { // nor these
     for (const auto& b : *bodies)
-      run.bodies.push_back({fillByName(b.at(0).get<std::string>()).value_or(Fill::Tetrahedra), b.at(1), b.at(2)});
+      run.bodies.push_back({fillByName(b.at(0).get<std::string>()).value_or(Fill::Tetrahedra), b.at(1), b.at(2),
+                            b.size() > 3 && b.at(3).get<bool>(), b.size() > 4 ? b.at(4).get<std::string>() : ""});
     const auto count = j.value("face_count", std::size_t(0));
     if (count > std::size_t(1) << 26) throw std::runtime_error("the number of faces is absurd");
     run.faces.resize(count);
@@ -395,7 +396,7 @@ Result<StoredRun> loadRun(const std::string& path) {
     return p;
   }
   StoredRun s;
-  Reader r(*bytes, kHead);
+  ByteReader r(*bytes, kHead);
   std::string head = r.text();
   LimitSet limits; // of then: the file they may have come from can be another one by now
   try {

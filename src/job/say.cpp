@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/say.h"
+#include "job/text.h"
 #include "mesher/plan/plan.h"
 #include <algorithm>
 #include <cctype>
@@ -10,11 +11,6 @@ namespace {
 std::string lower(std::string s) {
   for (char& c : s) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
   return s;
-}
-
-std::string trimmed(const std::string& s) {
-  const auto b = s.find_first_not_of(" \t"), e = s.find_last_not_of(" \t");
-  return b == std::string::npos ? "" : s.substr(b, e - b + 1);
 }
 
 Problem notUnderstood(const std::string& what, const std::string& todo) {

@@ -112,6 +112,8 @@ private:
     };
     for (const auto& h : s.cells.hexahedra) add(ElementType::Hex8, h);
     for (const auto& w : s.cells.wedges) add(ElementType::Wedge6, w);
+    for (const auto& p : s.cells.pyramids) add(ElementType::Pyramid5, p);
+    for (const auto& t : s.cells.tetrahedra) add(ElementType::Tet4, t);
   }
 };
 

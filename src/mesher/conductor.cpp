@@ -2,6 +2,7 @@
 #include "mesher/conductor.h"
 #include "mesh/own_angles.h"
 #include "mesher/collect.h"
+#include "mesher/structured/cut_cells.h"
 #include "mesher/structured/six_sides.h"
 #include "mesher/structured/swept.h"
 #include "mesher/structured/swept_fill.h"
@@ -200,6 +201,29 @@ std::optional<Problem> wrongVolume(const PartBody& body, const Part& part, const
   return p;
 }
 
+/// Cuts cells, and quadrilaterals of faces, where the plan wants tetrahedra of rows and layers.
+std::optional<Problem> cutWhereAsked(const Part& part, const MeshPlan& plan, Filled& filled, const Progress& progress) {
+  if (std::none_of(plan.bodies.begin(), plan.bodies.end(), [](const BodyPlan& b) { return b.cut; })) return {};
+  std::vector<char> cut(part.faces.size(), 0);
+  for (std::size_t f = 0; f < cut.size(); ++f) cut[f] = plan.cut(part, static_cast<int>(f));
+  for (auto& s : filled.structured) {
+    if (!plan.cut(s.body)) continue;
+    progress.check();
+    const auto at = cutIntoTetrahedra(filled.surface, cut, s.cells);
+    if (!at) continue;
+    const PartBody& body = part.bodies[static_cast<std::size_t>(s.body)];
+    Problem p = Problem::of("fill.inverted", "tetrahedra cut of the rows of body '" + body.name + "' would be inverted")
+                    .by(Fault::Meshing)
+                    .firstAt({*at}, part.unit)
+                    .because("its rows are twisted there")
+                    .advise("take 'cells' out of the card, or ask for a smaller size there");
+    p.faces = body.faces;
+    return p;
+  }
+  cutQuads(filled.surface, cut);
+  return {};
+}
+
 /// Cells of the bodies that the plan maps or sweeps.
 std::optional<Problem> fillStructured(const Part& part, const SizeField& size, const MeshPlan& plan, Filled& filled,
                                       Progress& progress) {
@@ -221,7 +245,7 @@ std::optional<Problem> fillStructured(const Part& part, const SizeField& size, c
     filled.structured.push_back(
         {static_cast<int>(b), static_cast<int>(filled.surface.points.size()), std::move(*cells)});
   }
-  return {};
+  return cutWhereAsked(part, plan, filled, progress);
 }
 
 /// `kept`: a surface that is filled as it is; null: it is made.
@@ -418,7 +442,8 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
   };
   std::vector<std::int32_t> flat;
   for (std::size_t c = 0; c < r.mesh.cells.size(); ++c)
-    if (r.mesh.cells.type[c] == ElementType::Tet4 && quality(c) < least) flat.push_back(static_cast<std::int32_t>(c));
+    if (r.mesh.cells.type[c] == ElementType::Tet4 && !plan.structured(r.mesh.cellRegion[c]) && quality(c) < least)
+      flat.push_back(static_cast<std::int32_t>(c));
   r.flatAll = flat.size();
   if (!flat.empty()) r.flat = causesOfFlatness(r.mesh, ownAngles(r.mesh), flat, kFlatAngle).elsewhere;
   for (auto c : r.flat) r.worst = std::min(r.worst, quality(static_cast<std::size_t>(c)));
@@ -701,6 +726,9 @@ private:
 
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said) {
   return makePlan(part, {wishes}, allFillers(), {}, said);
+}
+MeshPlan planOf(const Part& part, const MeshWishes& wishes, std::vector<Problem>& said) {
+  return makePlan(part, wishes, allFillers(), {}, said);
 }
 
 std::vector<BodyFits> fitsOf(const Part& part) {

@@ -10,7 +10,7 @@ namespace tess {
 
 /// Raised with every change after which the same part and brief give another mesh: meshes kept on disk by a program
 /// with another revision are shown but do not serve again in place of meshing.
-constexpr int kMesherRevision = 9;
+constexpr int kMesherRevision = 10;
 
 struct MeshOptions {
   int order = 1;   ///< 1 or 2
@@ -35,6 +35,8 @@ struct MeshOutcome {
 
 /// What the bodies would be filled with, before anything is meshed; reasons against a wish are added to `said`.
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said);
+/// The same with all that the brief wants besides sizes.
+MeshPlan planOf(const Part& part, const MeshWishes& wishes, std::vector<Problem>& said);
 
 /// What each body can be by itself.
 std::vector<BodyFits> fitsOf(const Part& part);

@@ -15,7 +15,8 @@ namespace {
 /// Bodies that are filled otherwise than before, and those with a common edge; empty where there are none.
 std::vector<char> bodiesToRemake(const Part& part, const MeshPlan& plan, const std::vector<BodyPlan>& before) {
   std::vector<char> changed(part.bodies.size(), 0);
-  for (std::size_t b = 0; b < changed.size(); ++b) changed[b] = plan.bodies[b].fill != before[b].fill;
+  for (std::size_t b = 0; b < changed.size(); ++b)
+    changed[b] = plan.bodies[b].fill != before[b].fill || plan.bodies[b].how != before[b].how;
   if (std::none_of(changed.begin(), changed.end(), [](char c) { return c; })) return {};
   std::vector<char> r = changed;
   for (const auto& e : part.edges) {

@@ -40,6 +40,11 @@ TEST_F(Lenses, theLensMethodTellsWhatFillsEachBodyBeforeAndAfterMeshing) {
   ASSERT_TRUE(waitFor([&] { return w->viewport()->methodsDrawn() > 0; }));
   EXPECT_EQ(w->viewport()->methodsDrawn(), 3u);
   EXPECT_TRUE(hint().contains("1 body mapped, 2 bodies of tetrahedra")) << hint().toStdString();
+  // Edges of rows have their counts, and the forecast knows them; once meshed the mesh tells.
+  ASSERT_TRUE(waitFor([&] { return w->viewport()->edgeCountsDrawn() > 0; }));
+  const EdgeCounts counts = w->viewport()->edgeCounts();
+  EXPECT_LE(w->viewport()->edgeCountsDrawn(), counts.elements.size());
+  EXPECT_EQ(w->viewport()->methodsDrawn(), 3u);
   // The face that the block decided says so under the pointer.
   int decided = -1, free = -1;
   for (int f = 0; f < w->part()->count(Dim::Face); ++f) {
@@ -71,6 +76,14 @@ TEST_F(Lenses, theLensMethodTellsWhatFillsEachBodyBeforeAndAfterMeshing) {
   ASSERT_TRUE(w->currentRun());
   EXPECT_EQ(w->currentRun()->bodies.size(), 3u);
   EXPECT_EQ(mapped(), 1);
+  EXPECT_EQ(w->viewport()->edgeCountsDrawn(), 0u);
+  std::vector<int> on(counts.elements.size(), 1);
+  for (const auto& l : w->currentRun()->mesh.nodeLink)
+    if (l.dim == 1) ++on[static_cast<std::size_t>(l.entity)];
+  for (std::size_t e = 0; e < on.size(); ++e)
+    if (counts.elements[e] > 0) {
+      EXPECT_EQ(counts.elements[e], on[e]) << e;
+    }
   const auto& types = w->currentRun()->mesh.cells.type;
   for (auto t : {ElementType::Tet4, ElementType::Pyramid5, ElementType::Hex8})
     EXPECT_GT(std::count(types.begin(), types.end(), t), 0);

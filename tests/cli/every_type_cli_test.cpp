@@ -10,13 +10,13 @@ using namespace tess;
 using namespace tess::test;
 
 namespace {
-struct Said {
+struct Answer {
   int code;
   std::string text;
 };
-Said run(const std::string& args) {
+Answer answerTo(const std::string& args) {
   const std::string data = (std::filesystem::temp_directory_path() / "tess-cli-data").string();
-  Said r{-1, {}};
+  Answer r{-1, {}};
   FILE* p = popen(("XDG_DATA_HOME=" + data + " " + TESSEL + " " + args + " 2>&1").c_str(), "r");
   if (!p) return r;
   char b[4096];
@@ -32,9 +32,9 @@ TEST(EveryTypeVerbs, auditFindsWhatIsBrokenAndWhere) {
   TempFolder dir;
   auto audited = [&](const std::string& name, const Mesh& m) {
     EXPECT_FALSE(writeVtu(m, dir / (name + ".vtu"), 1));
-    return run("audit " + q(dir / (name + ".vtu")) + " --report " + q(dir / (name + ".json")));
+    return answerTo("audit " + q(dir / (name + ".vtu")) + " --report " + q(dir / (name + ".json")));
   };
-  const Said good = audited("good", bar(Filling::Hybrid));
+  const Answer good = audited("good", bar(Filling::Hybrid));
   EXPECT_EQ(good.code, 0) << good.text;
   EXPECT_EQ(good.text.find("first at"), std::string::npos);
   // One quadrilateral against two triangles.
@@ -49,7 +49,7 @@ TEST(EveryTypeVerbs, auditFindsWhatIsBrokenAndWhere) {
   quad.cellRegion.assign(quad.cells.size(), 0);
   quad.groups.clear();
   rebuildFaces(quad);
-  Said s = audited("quad", quad);
+  Answer s = audited("quad", quad);
   EXPECT_EQ(s.code, 1);
   EXPECT_NE(s.text.find("without sharing their corners, the first at (1, "), std::string::npos) << s.text;
   // A hexahedron with a negative corner at positive volume.
@@ -79,27 +79,27 @@ TEST(EveryTypeVerbs, convertCompareAndImproveGoThroughThem) {
   ASSERT_FALSE(writeVtu(bar(Filling::Hybrid), dir / "h.vtu", 1));
   for (const std::string out : {"h.cgns", "h.exo", "h.su2", "h.inp", "foam:h"}) {
     const std::string path = out.starts_with("foam:") ? "foam:" + (dir / "h") : dir / out;
-    const Said s = run("convert " + q(dir / "h.vtu") + " " + q(path));
+    const Answer s = answerTo("convert " + q(dir / "h.vtu") + " " + q(path));
     EXPECT_EQ(s.code, 0) << s.text;
-    const Said back = run("audit " + q(out.starts_with("foam:") ? dir / "h" : path));
+    const Answer back = answerTo("audit " + q(out.starts_with("foam:") ? dir / "h" : path));
     EXPECT_EQ(back.code, 0) << back.text;
   }
-  EXPECT_EQ(run("convert " + q(dir / "h.vtu") + " " + q("exodus:" + (dir / "other")) + " --order 2").code, 0);
+  EXPECT_EQ(answerTo("convert " + q(dir / "h.vtu") + " " + q("exodus:" + (dir / "other")) + " --order 2").code, 0);
   EXPECT_TRUE(std::filesystem::exists(dir / "other"));
   ASSERT_FALSE(writeVtu(bar(Filling::Polyhedra), dir / "p.vtu", 1));
-  const Said refused = run("convert " + q(dir / "p.vtu") + " " + q(dir / "p.exo"));
+  const Answer refused = answerTo("convert " + q(dir / "p.vtu") + " " + q(dir / "p.exo"));
   EXPECT_EQ(refused.code, 3) << refused.text;
   EXPECT_NE(refused.text.find("choose VTU, polyMesh or CGNS"), std::string::npos) << refused.text;
   EXPECT_FALSE(std::filesystem::exists(dir / "p.exo"));
   // A hybrid is improved, its boundary stays; where no node may move it is refused.
-  const Said better = run("improve " + q(dir / "h.vtu") + " --out " + q(dir / "b.vtu"));
+  const Answer better = answerTo("improve " + q(dir / "h.vtu") + " --out " + q(dir / "b.vtu"));
   EXPECT_EQ(better.code, 0) << better.text;
   auto improved = readMesh(dir / "b.vtu");
   ASSERT_TRUE(improved.ok());
   EXPECT_EQ(std::count(improved->cells.type.begin(), improved->cells.type.end(), ElementType::Hex8), 4);
   EXPECT_NEAR(meshVolume(*improved), 16, 1e-9);
   ASSERT_FALSE(writeVtu(bar(Filling::Hexahedra, 2), dir / "x.vtu", 1));
-  const Said none = run("improve " + q(dir / "x.vtu") + " --out " + q(dir / "y.vtu"));
+  const Answer none = answerTo("improve " + q(dir / "x.vtu") + " --out " + q(dir / "y.vtu"));
   EXPECT_EQ(none.code, 3) << none.text;
   EXPECT_NE(none.text.find("all nodes lie on its boundary"), std::string::npos) << none.text;
 }
@@ -108,7 +108,8 @@ TEST(EveryTypeVerbs, meshesOfAllFormatsAreParts) {
   TempFolder dir;
   for (const std::string name : {"h.vtu", "h.inp", "h.cgns", "h.exo", "h.su2"}) {
     ASSERT_FALSE(writeMesh(bar(Filling::Hybrid), *meshFormatOfPath(name), dir / name));
-    const Said s = run("mesh " + q(dir / name) + " --report " + q(dir / "r.json") + " --out " + q(dir / "out.vtu"));
+    const Answer s =
+        answerTo("mesh " + q(dir / name) + " --report " + q(dir / "r.json") + " --out " + q(dir / "out.vtu"));
     EXPECT_EQ(s.code, 0) << name << s.text;
     const auto j = nlohmann::json::parse(*readFile(dir / "r.json"));
     EXPECT_EQ(j["elements"]["hex8"], 4) << name;
@@ -117,11 +118,11 @@ TEST(EveryTypeVerbs, meshesOfAllFormatsAreParts) {
   // Another part for one run of a brief; the version.
   const std::string brief = dir.write(
       "b.brief", "format = 1\n[part]\nfile = \"nowhere.step\"\n[[rule]]\nis = \"everywhere\"\ntarget = \"8 mm\"\n");
-  EXPECT_EQ(run("mesh " + q(brief)).code, 3);
-  const Said swapped = run("mesh " + q(brief) + " --part " + q(demo("saddle-clamp.step")));
+  EXPECT_EQ(answerTo("mesh " + q(brief)).code, 3);
+  const Answer swapped = answerTo("mesh " + q(brief) + " --part " + q(demo("saddle-clamp.step")));
   EXPECT_EQ(swapped.code, 0) << swapped.text;
-  EXPECT_EQ(run("mesh " + q(demo("saddle-clamp.step")) + " --part " + q(demo("saddle-clamp.step"))).code, 2);
-  const Said version = run("--version");
+  EXPECT_EQ(answerTo("mesh " + q(demo("saddle-clamp.step")) + " --part " + q(demo("saddle-clamp.step"))).code, 2);
+  const Answer version = answerTo("--version");
   EXPECT_EQ(version.code, 0);
   EXPECT_EQ(version.text.substr(0, 7), "tessel ");
 }
@@ -134,8 +135,8 @@ TEST(EveryTypeVerbs, compareStandsMeshesOfDifferentTypesSideBySide) {
                                             ".vtu\"\n[[rule]]\nis = \"take_mesh\"\n[[rule]]\nis = \"judge\"\n"));
   };
   const Mesh hexahedra = bar(Filling::Hexahedra), hybrid = bar(Filling::Hybrid, 2);
-  const Said s = run("compare " + brief("hexahedra", hexahedra) + " " + brief("hybrid", hybrid) + " --report " +
-                     q(dir / "r.json"));
+  const Answer s = answerTo("compare " + brief("hexahedra", hexahedra) + " " + brief("hybrid", hybrid) + " --report " +
+                            q(dir / "r.json"));
   EXPECT_EQ(s.code, 0) << s.text;
   EXPECT_NE(s.text.find("part hexahedra.vtu -> part hybrid.vtu"), std::string::npos) << s.text;
   const auto j = nlohmann::json::parse(*readFile(dir / "r.json"))["alternatives"];

@@ -42,11 +42,11 @@ std::string damaged(std::string text, std::mt19937& rng) {
   return text;
 }
 
-class Damage : public ::testing::TestWithParam<const char*> {};
+class DamagedText : public ::testing::TestWithParam<const char*> {};
 
 } // namespace
 
-TEST_P(Damage, IsAnsweredByAResultOrAProblem) {
+TEST_P(DamagedText, IsAnsweredByAResultOrAProblem) {
   TempFolder dir;
   std::string ext = GetParam();
   Mesh m = meshOf(made("box 3 2 1"), 1).mesh;
@@ -101,7 +101,7 @@ TEST_P(Damage, IsAnsweredByAResultOrAProblem) {
   }
   EXPECT_GT(problems, 10); // the damage is real
 }
-INSTANTIATE_TEST_SUITE_P(Files, Damage, ::testing::Values("vtu", "inp", "stl", "ply", "step", "brief"),
+INSTANTIATE_TEST_SUITE_P(Files, DamagedText, ::testing::Values("vtu", "inp", "stl", "ply", "step", "brief"),
                          [](const auto& i) { return std::string(i.param); });
 
 TEST(KernelFault, IsAProblemAndTheKernelIsNotUsedAgain) {

@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "job/compare.h"
 #include "job/run_store.h"
+#include "support/briefs.h"
 #include "support/fixtures.h"
 #include <cstdlib>
 #include <filesystem>
@@ -10,15 +11,6 @@
 
 using namespace tess;
 using namespace tess::test;
-
-namespace {
-Rule rule(const std::string& kind, std::map<std::string, std::string> values) {
-  Rule r;
-  r.kind = kind;
-  r.values = std::move(values);
-  return r;
-}
-} // namespace
 
 TEST(Compare, namesChangedAddedAndRemovedRulesOnce) {
   Brief a, b;

@@ -57,6 +57,34 @@ TEST(FillCards, theNarrowerAndThenTheLaterOneHolds) {
                          "fill.conflict"));
 }
 
+TEST(FillCards, tellWhatCellsAreCutIntoAndWhereASweepBegins) {
+  const Part part = threeBoxes();
+  const Rule three = bodies("three", "*");
+  Rule all = fill("three", "swept");
+  const Rule end =
+      rule("group", {{"name", "end"}, {"of", "faces"}, {"normal", "(-1, 0, 0)"}, {"normal_angle", "1 deg"}});
+  all.values["cells"] = "tetrahedra";
+  all.values["from"] = "end";
+  const Read read = readFills(part, {three, end, all});
+  EXPECT_TRUE(read.problems.empty()) << read.problems.front().sentence();
+  ASSERT_EQ(read.fills.wishes.size(), 3u);
+  for (std::size_t b = 0; b < 3; ++b) {
+    EXPECT_TRUE(read.fills.wishes[b].cut);
+    for (int f : read.fills.wishes[b].sources) {
+      const auto& sides = part.faces[static_cast<std::size_t>(f)].bodies;
+      EXPECT_TRUE(sides[0] == static_cast<int>(b) || sides[1] == static_cast<int>(b));
+    }
+  }
+  EXPECT_FALSE(read.fills.wishes[0].sources.empty());
+  all.values["from"] = "nothing";
+  EXPECT_TRUE(problemOf(readFills(part, {three, all}).problems, "rule.no-target"));
+  // From the brief to the mesh.
+  all.values["from"] = "end";
+  const RunResult run = runWith(briefWith("1 mm", {three, end, all}), part);
+  for (const auto t : run.mesh.cells.type) EXPECT_EQ(t, ElementType::Tet4);
+  EXPECT_TRUE(run.audit.soundness.sound());
+}
+
 TEST(FillCards, whatCannotHoldIsAFinding) {
   const Part part = threeBoxes();
   EXPECT_TRUE(problemOf(readFills(part, {fill("nobody", "mapped")}).problems, "rule.no-target"));

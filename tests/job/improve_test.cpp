@@ -406,3 +406,60 @@ TEST(Improve, theWorstCornerOfHexahedraNeverGetsWorse) {
       EXPECT_EQ(some.nodes[n], held.nodes[n]);
     }
 }
+
+TEST(Improve, nodesOfFlatFacesAndStraightEdgesSlide) {
+  Mesh whole = filled(made("box 8 6 5"), 1, {Fill::Mapped}).mesh;
+  // A set that ends within a face: its rim is a line that nodes do not leave.
+  MeshGroup half;
+  half.name = "half";
+  half.dim = 2;
+  for (std::size_t f = 0; f < whole.faces.size(); ++f) {
+    const auto n = whole.faces.of(f);
+    const bool top = std::all_of(n.begin(), n.end(),
+                                 [&](auto v) { return whole.nodes[static_cast<std::size_t>(v)].z() > 5 - 1e-9; });
+    const bool left = std::all_of(n.begin(), n.end(),
+                                  [&](auto v) { return whole.nodes[static_cast<std::size_t>(v)].x() < 4 + 1e-9; });
+    if (top && left) half.items.push_back(static_cast<std::int32_t>(f));
+  }
+  ASSERT_EQ(half.items.size(), 24u);
+  whole.groups.push_back(half);
+  Mesh imported = whole;
+  imported.nodeLink.clear();
+  imported.faceLink.clear();
+  for (Mesh mesh : {whole, imported}) {
+    auto setArea = [&] {
+      double sum = 0;
+      for (auto f : mesh.groups[0].items) {
+        const auto n = mesh.faces.of(static_cast<std::size_t>(f));
+        auto at = [&](std::size_t k) -> const Vec3& { return mesh.nodes[static_cast<std::size_t>(n[k])]; };
+        sum += 0.5 * (at(2) - at(0)).cross(at(3) - at(1)).norm();
+      }
+      return sum;
+    };
+    const std::vector<Vec3> sound = mesh.nodes;
+    // Nodes inside the top and bottom move in these, those of edges along x along them.
+    int moved = 0;
+    for (Vec3& p : mesh.nodes) {
+      const bool lid = p.z() < 1e-9 || p.z() > 5 - 1e-9, side = p.y() < 1e-9 || p.y() > 6 - 1e-9,
+                 end = p.x() < 1e-9 || p.x() > 8 - 1e-9, rim = std::abs(p.x() - 4) < 1e-9;
+      if (!lid || end || rim) continue;
+      p.x() += (++moved % 3 - 1) * 1.3;
+      if (!side) p.y() += (moved % 2 ? 1 : -1) * 0.4;
+    }
+    ASSERT_GT(invertedCells(mesh), 0u);
+    Progress progress;
+    auto r = improveMesh(mesh, {}, progress);
+    ASSERT_TRUE(r.ok()) << r.problem().sentence();
+    EXPECT_EQ(invertedCells(mesh), 0u);
+    EXPECT_NEAR(meshVolume(mesh), 240, 1e-9);
+    EXPECT_NEAR(setArea(), 24, 1e-9);
+    for (std::size_t n = 0; n < sound.size(); ++n) {
+      const Vec3 &a = sound[n], &b = mesh.nodes[n];
+      const std::array<double, 3> extent{8, 6, 5};
+      for (int k = 0; k < 3; ++k)
+        if (a[k] < 1e-9 || a[k] > extent[static_cast<std::size_t>(k)] - 1e-9) {
+          EXPECT_NEAR(a[k], b[k], 1e-9);
+        }
+    }
+  }
+}

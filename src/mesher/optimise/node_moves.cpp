@@ -22,6 +22,18 @@ public:
     visit([&](std::size_t n, std::size_t) { ++m_start[n + 1]; });
     for (std::size_t n = 1; n < m_start.size(); ++n) m_start[n] += m_start[n - 1];
     m_cells.resize(m_start.back());
+    m_facetStart.assign(m.inner.size() + 1, 0);
+    auto atFacets = [&](auto&& use) {
+      for (std::size_t f = 0; f < m.facets.size(); ++f)
+        for (int v : m.facets[f])
+          if (v >= 0)
+            if (const auto n = static_cast<std::size_t>(v); n >= m.fixed.size()) use(n - m.fixed.size(), f);
+    };
+    atFacets([&](std::size_t n, std::size_t) { ++m_facetStart[n + 1]; });
+    for (std::size_t n = 1; n < m_facetStart.size(); ++n) m_facetStart[n] += m_facetStart[n - 1];
+    m_facetsAt.resize(m_facetStart.back());
+    std::vector<std::size_t> nextFacet(m_facetStart.begin(), m_facetStart.end() - 1);
+    atFacets([&](std::size_t n, std::size_t f) { m_facetsAt[nextFacet[n]++] = static_cast<int>(f); });
     std::vector<std::size_t> next(m_start.begin(), m_start.end() - 1);
     visit([&](std::size_t n, std::size_t c) { m_cells[next[n]++] = static_cast<int>(c); });
   }
@@ -39,7 +51,73 @@ public:
     const auto n = static_cast<std::size_t>(v);
     return n < m.fixed.size() ? m.fixed[n] : m.inner[n - m.fixed.size()];
   }
+  /// Where a node comes to that is asked to go from one place to another.
+  Vec3 bound(std::size_t n, const Vec3& from, const Vec3& to) const {
+    const Vec3 way = to - from;
+    if (!m.along.empty() && m.along[n] != Vec3::Zero()) return from + m.along[n].dot(way) * m.along[n];
+    if (!m.square.empty() && m.square[n] != Vec3::Zero()) return to - m.square[n].dot(way) * m.square[n];
+    return to;
+  }
   bool free(std::size_t n) const { return m.held.empty() || !m.held[n]; }
+  bool slides(std::size_t n) const {
+    return (!m.square.empty() && m.square[n] != Vec3::Zero()) || (!m.along.empty() && m.along[n] != Vec3::Zero());
+  }
+  /// Smallest sine of a corner of the facets at a node that slides, as their normals see it.
+  double worstOfFacets(std::size_t n) const {
+    double least = 1;
+    for (int at : facetsAt(n)) {
+      const auto f = static_cast<std::size_t>(at);
+      const auto& q = m.facets[f];
+      const std::size_t size = q[3] < 0 ? 3 : 4;
+      for (std::size_t k = 0; k < size; ++k) {
+        const Vec3 &o = pt(q[k]), a = pt(q[(k + 1) % size]) - o, b = pt(q[(k + size - 1) % size]) - o;
+        const double l = std::sqrt(a.squaredNorm() * b.squaredNorm());
+        least = std::min(least, l > 0 ? a.cross(b).dot(m.facetNormals[f]) / l : -1.0);
+      }
+    }
+    return least;
+  }
+  /// Towards the middle of the nodes around in its facets: all of a flat region by and by comes apart so (Tutte 1963).
+  void toMiddle(std::size_t n) {
+    Vec3& p = m.inner[n];
+    Vec3 middle = Vec3::Zero();
+    int count = 0;
+    for (int f : facetsAt(n))
+      for (int v : m.facets[static_cast<std::size_t>(f)])
+        if (v >= 0 && static_cast<std::size_t>(v) != n + m.fixed.size()) middle += pt(v), ++count;
+    if (count) p = bound(n, p, middle / count);
+  }
+  /// The same unless a facet folds by it. False where the node stays.
+  bool evenOut(std::size_t n) {
+    const Vec3 begin = m.inner[n];
+    toMiddle(n);
+    if (worstOfFacets(n) > 0.1 && (m.inner[n] - begin).squaredNorm() > 0) return true;
+    m.inner[n] = begin;
+    return false;
+  }
+  /// Nodes that slide with a folded facet at them, and in rings around.
+  std::vector<std::size_t> folded(int rings) const {
+    constexpr double kFolded = 0.05;
+    std::vector<char> in(m.inner.size(), 0);
+    std::vector<std::size_t> r;
+    auto add = [&](std::size_t n) {
+      if (!in[n] && free(n) && slides(n)) r.push_back(n);
+      in[n] = 1;
+    };
+    for (std::size_t n = 0; n < in.size(); ++n)
+      if (free(n) && slides(n) && worstOfFacets(n) < kFolded) add(n);
+    for (std::size_t from = 0; rings > 0; --rings) {
+      const std::size_t to = r.size();
+      for (; from < to; ++from)
+        for (int f : facetsAt(r[from]))
+          for (int v : m.facets[static_cast<std::size_t>(f)])
+            if (v >= static_cast<int>(m.fixed.size())) add(static_cast<std::size_t>(v) - m.fixed.size());
+    }
+    return r;
+  }
+  std::span<const int> facetsAt(std::size_t n) const {
+    return {m_facetsAt.data() + m_facetStart[n], m_facetStart[n + 1] - m_facetStart[n]};
+  }
   std::span<const int> cellsAt(std::size_t n) const {
     return {m_cells.data() + m_start[n], m_start[n + 1] - m_start[n]};
   }
@@ -80,7 +158,7 @@ public:
   }
 
   double score(std::size_t n) const {
-    double s = 1;
+    double s = slides(n) ? worstOfFacets(n) : 1;
     for (int c : cellsAt(n)) s = std::min(s, worstCorner(static_cast<std::size_t>(c)));
     return s;
   }
@@ -107,7 +185,7 @@ public:
     if (count == 0) return false;
     auto tryAt = [&](const Vec3& at) {
       const Vec3 was = p;
-      p = at;
+      p = bound(n, begin, at);
       if (const double s = score(n); s > best + 1e-9) {
         best = s;
         return true;
@@ -170,6 +248,7 @@ public:
       }
       return sum;
     };
+    const Vec3 begin = p;
     double best = energy();
     const double before = best;
     double step = 0.3 * edge;
@@ -177,7 +256,9 @@ public:
       bool any = false;
       for (int k = 0; k < 6; ++k) {
         const Vec3 was = p;
-        p[k / 2] += k % 2 ? -step : step;
+        Vec3 to = p;
+        to[k / 2] += k % 2 ? -step : step;
+        p = bound(n, begin, to);
         if (const double e = energy(); e < best * (1 - 1e-9)) {
           best = e;
           any = true;
@@ -216,6 +297,8 @@ private:
   MovableCells& m;
   std::vector<std::size_t> m_start; ///< per inner node, into m_cells
   std::vector<int> m_cells;
+  std::vector<std::size_t> m_facetStart; ///< per inner node, into m_facetsAt
+  std::vector<int> m_facetsAt;
 };
 
 } // namespace
@@ -235,15 +318,23 @@ NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
   r.worstBefore = r.worstAfter = worst();
   if (bad.empty() && r.worstBefore >= good) return r;
   mesh.join();
-  constexpr int kUntangle = 20, kRelax = 60, kImprove = 8, kRings = 2;
+  constexpr int kUnfold = 200, kUntangle = 20, kRelax = 60, kImprove = 8, kRings = 2;
   auto pass = [&](const std::vector<char>& near, auto&& change) {
     bool any = false;
     for (std::size_t n = 0; n < near.size(); ++n) {
       if ((n & 255) == 0) progress.check();
-      if (near[n] && mesh.free(n)) any = change(n) || any;
+      if (near[n] && mesh.free(n) && !mesh.slides(n)) any = change(n) || any;
     }
     return any;
   };
+  // The boundary first, so that it stays where it is while cells come apart.
+  for (int round = 0; round < kUnfold; ++round) {
+    const std::vector<std::size_t> nodes = mesh.folded(1 + round / 20);
+    if (nodes.empty()) break;
+    progress.check();
+    for (std::size_t n : nodes) mesh.toMiddle(n);
+    bad = mesh.cellsThat(progress, inverted);
+  }
   auto untangle = [&] {
     for (int round = 0; round < kUntangle && !bad.empty(); ++round) {
       if (!pass(mesh.around(bad, kRings), [&](std::size_t n) { return mesh.lift(n, false); })) break;
@@ -267,6 +358,16 @@ NodeMoves moveNodes(MovableCells cells, double good, const Progress& progress) {
       std::copy(knotted.begin(), knotted.end(), cells.inner.begin());
       bad = wereBad;
     }
+  }
+  // Cells at a boundary that is crowded: it becomes more even there, too.
+  for (int round = 0; round < kUntangle && !bad.empty() && !cells.facets.empty(); ++round) {
+    const auto near = mesh.around(bad, kRings);
+    bool any = false;
+    for (std::size_t n = 0; n < near.size(); ++n)
+      if (near[n] && mesh.free(n) && mesh.slides(n)) any = mesh.evenOut(n) || any;
+    if (!any) break;
+    bad = mesh.cellsThat(progress, inverted);
+    untangle();
   }
   for (int round = 0; round < kImprove; ++round) {
     const auto cellsBelow = mesh.cellsThat(progress, poor);

@@ -17,6 +17,12 @@ struct MovableCells {
   std::span<const Vec3> fixed;
   std::span<Vec3> inner;
   std::vector<char> held = {};
+  /// Per inner node, unit vectors or zero; empty: all zero. A node slides in the plane square to the one, or along the
+  /// other, as long as none of the `facets` at it folds.
+  std::vector<Vec3> square = {}, along = {};
+  /// Flat, counter-clockwise seen from the side that their normals lead to; the last node -1 for a triangle.
+  std::vector<std::array<int, 4>> facets = {};
+  std::vector<Vec3> facetNormals = {};
   std::span<const std::array<int, 8>> hexahedra = {};
   std::span<const std::array<int, 6>> wedges = {};
   std::span<const std::array<int, 5>> pyramids = {};

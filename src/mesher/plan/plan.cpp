@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/plan/plan.h"
+#include <cmath>
 #include <map>
 #include <set>
 #include <utility>
@@ -71,6 +72,12 @@ std::optional<Core> coreByName(std::string_view word) {
   return {};
 }
 
+std::string FillWish::how() const {
+  std::string r = std::string(acrossName(across)) + "/" + coreName(core) + "/" + (cut ? kCutCells : "");
+  for (int f : sources) r += "/" + std::to_string(f);
+  return r;
+}
+
 BodyFits bodyFits(const Part& part, int body, std::span<const Filler* const> fillers) {
   BodyFits r;
   for (const Filler* f : fillers) {
@@ -125,6 +132,10 @@ public:
     for (std::size_t f = 0; f < m_part.faces.size(); ++f) {
       FacePlan& face = plan.faces[f];
       if (!face.frozen()) continue;
+      if (plan.cut(m_part, static_cast<int>(f))) {
+        face.quads = false; // in the end
+        continue;
+      }
       const auto& sides = m_part.faces[f].bodies;
       if (sides[1] >= 0 && !plan.structured(sides[1])) face.tetSide = 1;
       if (sides[0] >= 0 && !plan.structured(sides[0])) face.tetSide = -1;
@@ -228,7 +239,33 @@ private:
     m_decided[b] = 1;
     mine.fill = fill;
     mine.why = wish.best ? "the best that fits" : "as asked for";
+    mine.cut = wish.cut;
+    mine.how = wish.how();
     take(body, fit);
+    if (!wish.sources.empty()) checkSource(body, wish);
+  }
+  /// A finding where a body is not swept from the face asked for.
+  void checkSource(int body, const FillWish& wish) {
+    const auto mine =
+        std::find_if(plan.sweeps.begin(), plan.sweeps.end(), [&](const Sweep& s) { return s.body == body; });
+    auto wished = [&](int f) { return std::find(wish.sources.begin(), wish.sources.end(), f) != wish.sources.end(); };
+    if (mine != plan.sweeps.end() && !mine->closed && mine->steps.empty() && wished(mine->source)) return;
+    std::string why = "no sweep of it begins at such a face";
+    if (mine == plan.sweeps.end())
+      why = "it is mapped, and no face's mesh is carried through it";
+    else if (mine->closed)
+      why = "it is turned about its axis, and no face's mesh is carried through it";
+    else if (!mine->steps.empty())
+      why = "its ends stand at several heights, and their meshes are made together";
+    else if (wished(mine->target))
+      why = "the mesh of the face that it would end at is decided by a neighbour";
+    Problem p = Problem::of("fill.source", "body " + quoted(m_part, body) + " is not swept from the face asked for")
+                    .as(Severity::Warning)
+                    .firstAt({m_part.faces[static_cast<std::size_t>(wish.sources.front())].center}, m_part.unit)
+                    .because(std::move(why))
+                    .advise("take 'from' out of the card, or name another face");
+    p.faces = wish.sources;
+    m_said.push_back(std::move(p));
   }
 
   /// Of a face of a swept body, once all is decided.
@@ -253,6 +290,20 @@ private:
                            [&](const MappedFace& m) { return tetrahedraAt(m.face, body); });
     };
     std::stable_sort(ways.begin(), ways.end(), [&](const Fit& a, const Fit& b) { return pyramids(a) < pyramids(b); });
+    // Those that begin at a face asked for come before all others.
+    const std::vector<int> sources = wishOf(static_cast<std::size_t>(body)).sources;
+    auto wished = [&](int f) { return std::find(sources.begin(), sources.end(), f) != sources.end(); };
+    auto begins = [&](Fit& f) {
+      if (!f.sweep || f.sweep->closed || !f.sweep->steps.empty()) return false;
+      if (wished(f.sweep->source)) return true;
+      const bool rows =
+          std::any_of(f.mapped.begin(), f.mapped.end(), [&](const MappedFace& m) { return m.face == f.sweep->source; });
+      if (rows || !wished(f.sweep->target)) return false;
+      std::swap(f.sweep->source, f.sweep->target);
+      std::swap(f.sweep->feet, f.sweep->heads);
+      return true;
+    };
+    std::stable_partition(ways.begin(), ways.end(), begins);
     for (Fit& way : ways) {
       meetNeighbours(way);
       if (way.fits) {
@@ -442,8 +493,13 @@ private:
     }
     f.paved = static_cast<int>(plan.paved.size());
     plan.paved.push_back(*end);
-    plan.paved.back().all = across != Across::MostlyQuads;
-    if (plan.paved.back().all) evenLoops(*end);
+    PavedFace& mine = plan.paved.back();
+    mine.all = across != Across::MostlyQuads;
+    mine.ways = waysRound(*end);
+    if (!mine.ways.empty())
+      sameForthAndBack(mine);
+    else if (mine.all)
+      evenLoops(mine);
   }
   /// Whether a face lies between two loops beside each other, as the end of a pipe: rows run round it.
   bool runsRound(const PavedFace& end) const {
@@ -470,6 +526,47 @@ private:
         most = std::max(most, near);
       }
     return most < kEven * least;
+  }
+  /// PavedFace::ways of a face all of whose corners are about square, be they convex or not, and that is as long forth
+  /// as back. What is divided exactly may contradict that: such a face is paved.
+  std::vector<int> waysRound(const PavedFace& end) const {
+    constexpr double kStraight = 40, kLeast = 50, kMost = 130; // of a turn, degrees
+    constexpr double kAlike = 1.5;                             // lengths forth and back
+    if (end.loops.size() != 1 || end.loops.front().size() < 4) return {};
+    const EdgeChain& loop = end.loops.front();
+    std::vector<int> ways;
+    std::array<double, 4> length{};
+    int way = 0;
+    for (std::size_t k = 0; k < loop.size(); ++k) {
+      const auto e = static_cast<std::size_t>(loop[k].edge);
+      if (plan.divisions.of(loop[k].edge) || (!plan.given.empty() && plan.given[e] > 0)) return {};
+      ways.push_back(way);
+      length[static_cast<std::size_t>(way)] += m_part.edges[e].length;
+      const EdgeStep& next = loop[(k + 1) % loop.size()];
+      const Vec3 a = wayOf(m_part, loop[k], true), b = wayOf(m_part, next, false);
+      const Vec3 at = m_part.points[static_cast<std::size_t>(startOf(m_part, next))].at;
+      const Vec3 n = m_part.shape->projectToFace(end.face, at).normal;
+      const double turn = std::atan2(n.dot(a.cross(b)), a.dot(b)) * 180 / kPi;
+      const double size = std::abs(turn);
+      if (size > kMost || (size > kStraight && size < kLeast)) return {};
+      if (size >= kLeast) way += turn > 0 ? 1 : 3;
+      if (k + 1 == loop.size() && way % 4 != 0) return {};
+      if (k + 1 < loop.size()) way %= 4;
+    }
+    for (std::size_t k = 0; k < 2; ++k)
+      if (std::min(length[k], length[k + 2]) * kAlike < std::max(length[k], length[k + 2]) || length[k] == 0) return {};
+    return ways;
+  }
+  void sameForthAndBack(const PavedFace& face) {
+    for (int k : {0, 1}) {
+      EqualSums sums;
+      sums.face = face.face;
+      for (std::size_t i = 0; i < face.ways.size(); ++i) {
+        if (face.ways[i] == k) sums.left.push_back(face.loops.front()[i].edge);
+        if (face.ways[i] == k + 2) sums.right.push_back(face.loops.front()[i].edge);
+      }
+      plan.sums.push_back(std::move(sums));
+    }
   }
   void evenLoops(const PavedFace& end) {
     for (const auto& loop : end.loops) {

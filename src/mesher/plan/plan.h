@@ -43,6 +43,9 @@ const char* acrossName(Across across);  ///< the word of the brief; empty for By
 std::vector<std::string> acrossNames(); ///< but for that
 std::optional<Across> acrossByName(std::string_view word);
 
+/// What cells of rows and layers become.
+constexpr const char* kCutCells = "tetrahedra"; ///< the word of the brief
+
 /// What stands along the axis of a body that touches it: quadrilaterals' layers, or wedges around it.
 enum class Core : std::uint8_t { Square, Wedges };
 constexpr int kCores = 2;
@@ -67,6 +70,9 @@ struct PavedFace {
   int face = -1;
   bool all = true;              ///< quadrilaterals only; every loop gets an even count for it
   std::vector<EdgeChain> loops; ///< each with the face to its left as seen from in front
+  /// Per step of the only loop, which of four ways (0 to 3, counter-clockwise) it runs: the face gets rows, as all its
+  /// corners are about square (L, T, U, steps). Empty: it has others.
+  std::vector<int> ways = {};
 };
 
 /// A face whose mesh is carried through a body to the face at the other end, between walls of rows.
@@ -133,6 +139,8 @@ struct BodyPlan {
   Fill fill = Fill::Tetrahedra;
   bool asked = false; ///< by the brief; else it is what bodies get by themselves
   std::string why;    ///< of what was decided, in words
+  bool cut = false;   ///< its rows or layers are cut into tetrahedra
+  std::string how;    ///< what was wished of its rows or layers, to compare by
 };
 struct FacePlan {
   int mapped = -1;    ///< index into MeshPlan::mapped
@@ -169,6 +177,17 @@ struct MeshPlan {
   bool structured(int body) const {
     return !bodies.empty() && bodies[static_cast<std::size_t>(body)].fill != Fill::Tetrahedra;
   }
+  bool cut(int body) const { return structured(body) && bodies[static_cast<std::size_t>(body)].cut; }
+  /// Whether quadrilaterals of a face become triangles, since all rows and layers beside it are cut.
+  bool cut(const Part& part, int face) const {
+    bool any = false;
+    for (int b : part.faces[static_cast<std::size_t>(face)].bodies)
+      if (b >= 0 && structured(b)) {
+        if (!cut(b)) return false;
+        any = true;
+      }
+    return any && !faces[static_cast<std::size_t>(face)].given;
+  }
 };
 
 /// What the brief wants of a body.
@@ -179,6 +198,9 @@ struct FillWish {
   bool best = false; ///< whatever fits best instead of `fill`: mapped, else swept, else tetrahedra
   Across across = Across::ByItself;
   Core core = Core::Square;
+  bool cut = false;              ///< cells of rows and layers are cut into tetrahedra
+  std::vector<int> sources = {}; ///< faces one of which is the source of a sweep; empty: any
+  std::string how() const;       ///< all but the fill, to compare by
   /// Whether a body that came out so is what was wished for.
   bool metBy(Fill made) const { return best || made == fill; }
 };

@@ -12,6 +12,8 @@ struct StructuredCells {
   std::vector<Vec3> points;
   std::vector<std::array<int, 8>> hexahedra; ///< in the order of mesh/element.h
   std::vector<std::array<int, 6>> wedges;    ///< likewise
+  std::vector<std::array<int, 5>> pyramids;  ///< likewise; of those that were cut, beside whole ones
+  std::vector<std::array<int, 4>> tetrahedra;
 };
 
 /// Transfinite interpolation of the six faces (Gordon & Hall 1973), then the inner nodes are moved where a hexahedron

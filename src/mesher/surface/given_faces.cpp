@@ -20,9 +20,9 @@ Problem misfit(const Part& part, const char* code, int face, std::string what) {
 }
 
 /// Rows of quadrilaterals between four sides: each quadrilateral is found by the two nodes before it.
-class Rows {
+class MappedRows {
 public:
-  Rows(const MappedFace& face, const SurfaceMesh& m, std::size_t firstQuad) {
+  MappedRows(const MappedFace& face, const SurfaceMesh& m, std::size_t firstQuad) {
     for (std::size_t k = firstQuad; k < m.quads.size(); ++k)
       if (m.quads[k].face == face.face)
         for (std::size_t j = 0; j < 4; ++j)
@@ -116,7 +116,7 @@ std::optional<Problem> addGivenFaces(const Part& part, const GivenFaces& given, 
   }
   for (std::size_t f = 0; f < part.faces.size(); ++f) {
     if (!given.face[f] || plan.faces[f].mapped < 0) continue;
-    Rows rows(plan.mapped[static_cast<std::size_t>(plan.faces[f].mapped)], m, firstQuad);
+    MappedRows rows(plan.mapped[static_cast<std::size_t>(plan.faces[f].mapped)], m, firstQuad);
     if (!rows.good()) return misfit(part, "fill.face", static_cast<int>(f), "the quadrilaterals of a face are no rows");
     m.faceRows.push_back(rows.take());
   }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/surface/paved_face.h"
+#include "mesher/surface/lattice_face.h"
 #include "mesher/surface/mapped_face.h"
 #include "mesher/surface/paving.h"
 #include <map>
@@ -15,6 +16,8 @@ public:
     for (const auto& loop : face.loops) {
       std::vector<int> nodes = nodesAlong(mesh, loop);
       nodes.pop_back();
+      for (std::size_t k = 0; k < face.ways.size(); ++k)
+        m_ways.insert(m_ways.end(), mesh.edgeNodes[static_cast<std::size_t>(loop[k].edge)].size() - 1, face.ways[k]);
       m_loops.emplace_back();
       for (int v : nodes) {
         m_loops.back().push_back(static_cast<int>(rim.size()));
@@ -26,6 +29,28 @@ public:
     m_base.rim = rim.size();
   }
   std::vector<int> rim; ///< nodes of the surface, loop by loop
+
+  /// Rows, where all corners are square; none where they do not fit or come out poor.
+  std::optional<FaceCells> rows() {
+    constexpr double kPoor = 0.35; // paving does as well
+    if (m_ways.empty()) return {};
+    auto m = cellsInLattice(m_base, m_ways);
+    if (!m) return {};
+    if (!flat())
+      for (std::size_t v = m->rim; v < m->points.size(); ++v) {
+        const FaceProjection on = m_part.shape->projectToFace(m_face.face, m->points[v]);
+        m->points[v] = on.point;
+        m->normals[v] = on.normal;
+      }
+    if (worstCorner(*m) < 0.5) {
+      if (flat())
+        smoothInPlane(*m, m_progress);
+      else
+        smoothOnFace(*m, m_part, m_face.face, m_progress);
+    }
+    if (worstCorner(*m) < kPoor) return {};
+    return m;
+  }
 
   /// Cells over the nodes of the boundary, then their own. None where they come out folded.
   std::optional<FaceCells> cells(bool all) {
@@ -57,8 +82,9 @@ private:
   const SizeField& m_size;
   const FacePatch& m_patch;
   const Progress& m_progress;
-  NodeLoops m_loops; ///< in places of `rim`
-  FaceCells m_base;  ///< the boundary alone
+  NodeLoops m_loops;       ///< in places of `rim`
+  FaceCells m_base;        ///< the boundary alone
+  std::vector<int> m_ways; ///< as cellsInLattice() takes them; empty: the face has other corners
 
   bool flat() const { return m_part.faces[static_cast<std::size_t>(m_face.face)].kind == SurfaceKind::Plane; }
   /// By the remesher, up to every second node of the boundary.
@@ -109,7 +135,8 @@ std::optional<Problem> addPavedFace(const Part& part, const PavedFace& face, int
                                     const Progress& progress) {
   const PartFace& f = part.faces[static_cast<std::size_t>(face.face)];
   Paver paver(part, face, size, patch, m, progress);
-  auto cells = paver.cells(face.all);
+  auto cells = paver.rows();
+  if (!cells) cells = paver.cells(face.all);
   if (!cells && face.all) {
     cells = paver.cells(false);
     if (cells && !cells->triangles.empty()) {

@@ -3,6 +3,7 @@
 #include "mesher/structured/swept.h"
 #include "support/filled.h"
 #include "support/touching.h"
+#include <map>
 #include <set>
 
 using namespace tess;
@@ -152,6 +153,74 @@ TEST(Swept, wallsMayStandOneOverTheOther) {
   for (const auto& l : out.mesh.nodeLink)
     if (l.dim == 1) ++onEdge[static_cast<std::size_t>(l.entity)];
   for (int n : onEdge) EXPECT_GT(n, 1);
+}
+
+TEST(Swept, endsOfSquareCornersGetRows) {
+  const Part part = made("slot 12 5 6 2"); // a U
+  const MeshOutcome out = filled(part, 0.7, {Fill::Swept});
+  expectHexahedraAlone(out, part, 1, 1e-9, 0.95);
+  // As many nodes forth as back, and no other than four quadrilaterals at nodes inside the ends.
+  std::map<std::int32_t, int> around;
+  for (std::size_t f = 0; f < out.mesh.faces.size(); ++f)
+    for (auto v : out.mesh.faces.of(f))
+      if (out.mesh.nodeLink[static_cast<std::size_t>(v)].dim == 2) ++around[v];
+  EXPECT_GT(around.size(), 100u);
+  for (const auto& [v, n] : around) EXPECT_EQ(n, 4) << v;
+  // With a hole, or corners that are not square, there are none.
+  std::vector<Problem> said;
+  FillWish wish{Fill::Swept, true};
+  for (const char* recipe : {"plate 0 3 0 0 0", "cylinder 3 10"})
+    for (const PavedFace& f : planOf(made(recipe), std::vector<FillWish>{wish}, said).paved)
+      EXPECT_TRUE(f.ways.empty()) << recipe;
+}
+
+TEST(Swept, exactDivisionsThatDifferForthAndBackArePaved) {
+  const Part part = made("slot 12 5 6 2");
+  const Fit fit = fitSwept(part, 0);
+  ASSERT_TRUE(fit.fits);
+  const EdgeChain& loop = fit.ends.front().loops.front();
+  const auto longest = std::max_element(loop.begin(), loop.end(), [&](const EdgeStep& a, const EdgeStep& b) {
+    return part.edges[static_cast<std::size_t>(a.edge)].length < part.edges[static_cast<std::size_t>(b.edge)].length;
+  });
+  EdgeDivision d;
+  d.divisions = 30;
+  const MeshOutcome out = filled(part, 1, {Fill::Swept}, 1, 0, {{longest->edge, d}});
+  expectHexahedraAlone(out, part, 1, 1e-9, 0.1);
+  std::size_t on = 0;
+  for (const auto& l : out.mesh.nodeLink) on += l.dim == 1 && l.entity == longest->edge;
+  EXPECT_EQ(on, 29u);
+}
+
+TEST(Swept, theSourceMayBeChosen) {
+  const Part part = made("box 6 4 3");
+  std::vector<Problem> said;
+  for (int f = 0; f < 6; ++f) {
+    FillWish wish{Fill::Swept, true};
+    wish.sources = {f};
+    const MeshPlan plan = planOf(part, std::vector<FillWish>{wish}, said);
+    ASSERT_EQ(plan.sweeps.size(), 1u);
+    EXPECT_EQ(plan.sweeps[0].source, f);
+    EXPECT_TRUE(said.empty());
+  }
+  for (const auto& [recipe, fill] :
+       std::vector<std::pair<const char*, Fill>>{{"box 6 4 3", Fill::Mapped}, {"flange 5 6 9", Fill::Swept}}) {
+    FillWish wish{fill, true};
+    wish.sources = {0};
+    (void)planOf(made(recipe), std::vector<FillWish>{wish}, said);
+    ASSERT_EQ(said.size(), 1u) << recipe;
+    EXPECT_EQ(said[0].code, "fill.source");
+    EXPECT_FALSE(said[0].why.empty());
+    said.clear();
+  }
+  // The mesh of a wall cannot be carried: the body is swept all the same, and a finding says so.
+  const Part bored = made("plate 0 3 0 0 0");
+  const Fit fit = fitSwept(bored, 0);
+  ASSERT_TRUE(fit.fits);
+  FillWish wish{Fill::Swept, true};
+  wish.sources = {fit.sweep->walls.front()};
+  EXPECT_EQ(planOf(bored, std::vector<FillWish>{wish}, said).bodies[0].fill, Fill::Swept);
+  ASSERT_EQ(said.size(), 1u);
+  EXPECT_EQ(said[0].code, "fill.source");
 }
 
 TEST(Swept, bodiesOfFullRevolutionHaveNoEnds) {
