@@ -133,16 +133,40 @@ public:
 
   /// Where a quadrilateral is folded.
   std::optional<Vec3> folded() const {
-    constexpr double kFolded = 0.1; // of the sine of a corner, as the face's normal sees it
+    constexpr double kFolded = 0.1;
+    Vec3 at;
+    return worstSine(at) < kFolded ? std::optional(at) : std::nullopt;
+  }
+  /// Smallest sine of a corner, as the face's normal sees it, and where it is.
+  double worstSine(Vec3& at) const {
+    double worst = 1;
     for (std::size_t j = 0; j < nj; ++j)
       for (std::size_t i = 0; i < ni; ++i) {
         const std::array<std::size_t, 4> id{place(i, j), place(i + 1, j), place(i + 1, j + 1), place(i, j + 1)};
         for (std::size_t k = 0; k < 4; ++k) {
           const Vec3 &o = pt(g.node[id[k]]), a = pt(g.node[id[(k + 1) % 4]]) - o, b = pt(g.node[id[(k + 3) % 4]]) - o;
-          if (a.cross(b).dot(m_normal[id[k]]) < kFolded * a.norm() * b.norm()) return o;
+          const double lengths = a.norm() * b.norm(),
+                       sine = lengths > 0 ? a.cross(b).dot(m_normal[id[k]]) / lengths : -1;
+          if (sine < worst) worst = sine, at = o;
         }
       }
-    return {};
+    return worst;
+  }
+  /// Rows round a face that bends to and fro lean over, as all columns are divided by their own lengths: those along a
+  /// map of the face may stand better.
+  void uprightRing() {
+    constexpr double kLeaning = 0.85; // sine
+    Vec3 at;
+    const double before = worstSine(at);
+    if (!g.ring || before > kLeaning) return;
+    std::vector<Vec3> places;
+    for (int v : g.node) places.push_back(pt(v));
+    const auto nodes = g.node;
+    const auto normals = m_normal;
+    if (layByMap() && worstSine(at) > before) return;
+    g.node = nodes;
+    m_normal = normals;
+    for (std::size_t k = 0; k < nodes.size(); ++k) m.points[static_cast<std::size_t>(nodes[k])] = places[k];
   }
 
   /// Lays the inner nodes along a map of the face instead. False where there is none.
@@ -211,6 +235,7 @@ public:
 
   /// Quadrilaterals, and their triangles with the diagonal on the tetrahedra's side. A problem where one is folded.
   std::optional<Problem> fill(int tetSide, const Progress& progress) {
+    uprightRing();
     if (folded() && (!layByMap() || folded())) smooth(progress);
     if (const auto at = folded())
       return unmapped(m_part, m_face.face, *at, "rows of quadrilaterals fold on a face",
