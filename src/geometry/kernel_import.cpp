@@ -668,6 +668,7 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
   }
   nameBodies(model);
   imprint(model, diagonal, options);
+  cutBodies(model, options);
   return {};
 }
 

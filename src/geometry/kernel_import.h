@@ -16,6 +16,7 @@ struct KernelBody {
   TopoDS_Shape solid;
   std::string name;
   std::optional<Color> color;
+  std::string of = {}; ///< as PartBody has it
 };
 /// Bodies after sewing and imprinting; a body may consist of several solids when it overlapped another one.
 struct KernelModel {
@@ -34,6 +35,8 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
 /// Sews, makes solids, imprints; used by importKernelModel and for shapes made in memory.
 std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal,
                                          const LoadOptions& options);
+/// Cuts solids of a finished model; what cannot be cut is a problem of the model and stays whole.
+void cutBodies(KernelModel& model, const LoadOptions& options);
 /// Signed volume of a closed shape.
 double solidVolume(const TopoDS_Shape& shape);
 Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);

@@ -758,6 +758,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
   for (auto& b : model.bodies) {
     PartBody body;
     body.name = b.name;
+    body.of = b.of;
     body.color = b.color;
     part.bodies.push_back(body);
   }
@@ -1062,7 +1063,14 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
   auto r = partFromKernelModel(std::move(model), {});
   if (r) {
     findExtent(*r);
-    for (std::size_t i = 0; i < r->bodies.size(); ++i) r->bodies[i].name = "body" + std::to_string(i + 1);
+    std::size_t whole = 0; // the kernel's names are long
+    std::map<std::string, std::string> known;
+    for (auto& body : r->bodies) {
+      auto& name = known[body.wholeName()];
+      if (name.empty()) name = "body" + std::to_string(++whole);
+      body.name = body.of.empty() ? name : name + body.name.substr(body.of.size());
+      if (!body.of.empty()) body.of = name;
+    }
   }
   return r;
 }

@@ -42,6 +42,8 @@ struct PartFace {
 };
 struct PartBody {
   std::string name;
+  std::string of; ///< name of the body of the file that a cut made it a piece of; empty for a whole one
+  const std::string& wholeName() const { return of.empty() ? name : of; }
   std::optional<Color> color;
   std::vector<int> faces; ///< ascending
   double volume = 0;
@@ -89,6 +91,18 @@ public:
                                           const Progress* progress = nullptr) const = 0;
 };
 
+/// Bodies are cut by planes, as texts whose lengths may carry units; a bare number is in the part's unit.
+struct CutPlanes {
+  std::vector<std::string> bodies;  ///< names; * stands for any text. Empty: all bodies
+  std::vector<std::string> at;      ///< three coordinates of a point; empty: the middle of those bodies
+  Vec3 across = Vec3(0, 0, 0);      ///< the planes are square to it
+  std::vector<std::string> further; ///< more planes, at these distances from the first one along `across`
+  int rule = -1;                    ///< that asks for it
+  bool operator==(const CutPlanes& o) const {
+    return bodies == o.bodies && at == o.at && across == o.across && further == o.further;
+  }
+};
+
 struct LoadOptions {
   std::string unit;          ///< overrides the file's unit; empty: as in the file
   double facetAngleDeg = 30; ///< facet shapes: turn above which an edge is sharp
@@ -97,6 +111,7 @@ struct LoadOptions {
   std::vector<std::string> keepsSpace;
   /// Bodies closer than this length count as touching; a bare number is in the part's unit; empty: only those that do.
   std::string touchWithin;
+  std::vector<CutPlanes> cuts; ///< one after the other, once bodies that touch have common faces
   bool operator==(const LoadOptions&) const = default;
 };
 

@@ -167,6 +167,20 @@ Result<LoadOptions> loadOptionsOf(const Brief& asWritten) {
   }
   if (const Rule* r = brief.first("overlap")) o.keepsSpace = splitList(r->get("keep"));
   if (const Rule* r = brief.first("touch")) o.touchWithin = r->get("within");
+  for (std::size_t i = 0; i < brief.rules.size(); ++i) {
+    const Rule& r = brief.rules[i];
+    if (r.kind != "cut" || r.off) continue;
+    CutPlanes c;
+    c.rule = static_cast<int>(i);
+    if (const std::string what = r.get("what"); what != "everything") c.bodies = splitList(what);
+    auto across = parsePoints(r.get("across"), "mm"); // else zero, which the cut complains about
+    if (across && across->size() == 1 && across->front().norm() > 0) c.across = across->front().normalized();
+    std::string at = r.get("at");
+    if (at.size() >= 2 && at.front() == '(' && at.back() == ')') at = at.substr(1, at.size() - 2);
+    c.at = splitList(at);
+    c.further = splitList(r.get("further"));
+    o.cuts.push_back(std::move(c));
+  }
   return o;
 }
 

@@ -105,7 +105,10 @@ public:
       std::string n = r.get("cad_name");
       auto named = [&](const std::string& x) { return matchesName(n, x); };
       keep([&](int e) {
-        if (g.dim == Dim::Body) return named(m_part.bodies[static_cast<std::size_t>(e)].name);
+        if (g.dim == Dim::Body) {
+          const PartBody& body = m_part.bodies[static_cast<std::size_t>(e)];
+          return named(body.name) || named(body.wholeName());
+        }
         return faces &&
                (named(face(e).name) || std::any_of(face(e).furtherNames.begin(), face(e).furtherNames.end(), named));
       });

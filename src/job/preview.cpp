@@ -325,7 +325,8 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   if (r.kind == "overlap")
     for (const auto& name : splitList(r.get("keep")))
       for (std::size_t b = 0; b < part.bodies.size(); ++b)
-        if (matchesName(name, part.bodies[b].name)) p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
+        if (matchesName(name, part.bodies[b].name) || matchesName(name, part.bodies[b].wholeName()))
+          p.dim = Dim::Body, p.lit.push_back(static_cast<int>(b));
   if (r.kind == "group") p.text = countOf(p.dim, p.lit.size());
   if (r.kind == "fill") { // of the bodies for which this card holds, against the others of the brief
     const Fills fills = fillsOf(brief, part, groups, unheard);

@@ -26,7 +26,7 @@ void withoutFills(std::vector<Rule>& rules) {
 Mesh asMeshed(Mesh m, const Part& part) {
   m.groups.clear();
   for (std::size_t r = 0; r < std::min(m.regions.size(), part.bodies.size()); ++r)
-    m.regions[r] = part.bodies[r].name; // a rule may have renamed them
+    m.regions[r] = part.bodies[r].wholeName(); // a rule may have renamed them
   m.materials.clear();
   m.media.clear();
   return m;

@@ -160,6 +160,22 @@ const std::vector<RuleKind>& ruleTable() {
                  "Bodies with a small gap or overlap between them get common faces, as if they touched.",
                  {length("within", "", "largest gap that is closed", true)}});
     t.push_back(
+        {"cut",
+         "Part",
+         "Cut {what} across {across}[ at {at}][ and further on by {further}]",
+         "part",
+         "none",
+         "Bodies are cut by planes into pieces, one card after the other, whenever the part is loaded. Pieces "
+         "share the nodes of the faces between them and stay one region; groups, sizes and roles mean the parts "
+         "of what they meant before. Each piece is filled by itself, so that a body which is no brick and no "
+         "prism may become several that are.",
+         {text("what", SlotType::Names, "names of bodies, * stands for any text; or 'everything'"),
+          direction(text("across", SlotType::Points, "direction that the planes are square to, as x, y, z", true)),
+          text("at", SlotType::Points, "point in the first plane; left empty: the middle of these bodies"),
+          text("further", SlotType::Names,
+               "distances of more planes from the first one along the direction, as 10 mm, 20 mm")}});
+    t.back().entries[0].fallback = "everything";
+    t.push_back(
         {"everywhere",
          "Sizes",
          "Everywhere {target}, growing by {growth}[, not under {minimum}][, not over {maximum}][, turning {turn} per "

@@ -9,7 +9,7 @@ public:
   Collector(const TetCore& core, const SurfaceMesh& surface, const Part& part)
       : m_core(core), m_surface(surface), m_part(part), m_to(core.points.size(), -1) {
     m.unit = part.unit;
-    for (const auto& b : part.bodies) m.regions.push_back(b.name);
+    for (const auto& b : part.bodies) m.regions.push_back(b.wholeName());
   }
 
   void faces() {

@@ -76,7 +76,7 @@ TEST_F(Lenses, theLensMethodTellsWhatFillsEachBodyBeforeAndAfterMeshing) {
   ASSERT_TRUE(w->currentRun());
   EXPECT_EQ(w->currentRun()->bodies.size(), 3u);
   EXPECT_EQ(mapped(), 1);
-  EXPECT_EQ(w->viewport()->edgeCountsDrawn(), 0u);
+  EXPECT_TRUE(waitFor([&] { return w->viewport()->edgeCountsDrawn() == 0; }));
   std::vector<int> on(counts.elements.size(), 1);
   for (const auto& l : w->currentRun()->mesh.nodeLink)
     if (l.dim == 1) ++on[static_cast<std::size_t>(l.entity)];
