@@ -697,7 +697,7 @@ void BriefPanel::show(const Brief& brief, const Part* part, const std::vector<Re
   const QString overall =
       part ? QString::fromStdString(formatNumber(overallTarget(brief, *part), 4) + " " + part->unit) : QString();
   std::string section;
-  for (const char* want : {"Part", "Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
+  for (const char* want : {"Part", "Pieces", "Values", "Groups", "Sizes", "Methods", "Judging", "Hand-over", ""})
     for (std::size_t i = 0; i < brief.rules.size(); ++i) {
       const Rule& r = brief.rules[i];
       const RuleKind* kind = ruleKind(r.kind);

@@ -55,6 +55,9 @@ std::vector<NearPair> nearBodies(const Part& part, double within) {
       Box grown = part.bodies[static_cast<std::size_t>(a)].box;
       grown.grow(within);
       if (!grown.overlaps(part.bodies[static_cast<std::size_t>(b)].box) || touching.count({a, b})) continue;
+      // Pieces of one body may meet in a line or a point; there is no gap between them.
+      const PartBody &one = part.bodies[static_cast<std::size_t>(a)], &two = part.bodies[static_cast<std::size_t>(b)];
+      if (!one.of.empty() && one.of == two.of) continue;
       NearPair pair{a, b, within, Vec3::Zero()};
       bool found = false;
       for (const auto& [from, other] : {std::pair(a, b), std::pair(b, a)}) {

@@ -161,7 +161,7 @@ const std::vector<RuleKind>& ruleTable() {
                  {length("within", "", "largest gap that is closed", true)}});
     t.push_back(
         {"cut",
-         "Part",
+         "Pieces",
          "Cut {what} across {across}[ at {at}][ and further on by {further}]",
          "part",
          "none",

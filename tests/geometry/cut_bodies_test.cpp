@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Bodies cut by planes into pieces, from the brief to the file.
 #include "exchange/exchange.h"
+#include "geometry/part.h"
 #include "job/open_part.h"
 #include "support/briefs.h"
 #include "support/fixtures.h"
@@ -73,6 +74,9 @@ TEST(CutBodies, whatCannotBeCutIsAFindingAndStaysWhole) {
     EXPECT_FALSE(p->why.empty());
     EXPECT_FALSE(p->todo.empty());
   }
+  // Pieces that meet in a line alone are not said to be apart.
+  const Part quarters = pieces("box 6 4 3", {cut("1, 0, 0"), cut("0, 1, 0")});
+  EXPECT_TRUE(nearBodies(quarters, 0.1).empty());
   // One that is off is none.
   Rule off = cut("1, 0, 0");
   off.off = true;
