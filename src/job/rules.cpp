@@ -170,11 +170,12 @@ const std::vector<RuleKind>& ruleTable() {
          "of what they meant before. Each piece is filled by itself, so that a body which is no brick and no "
          "prism may become several that are.",
          {text("what", SlotType::Names, "names of bodies, * stands for any text; or 'everything'"),
-          direction(text("across", SlotType::Points, "direction that the planes are square to, as x, y, z", true)),
+          direction(text("across", SlotType::Points, "direction that the planes are square to, as x, y, z")),
           text("at", SlotType::Points, "point in the first plane; left empty: the middle of these bodies"),
           text("further", SlotType::Names,
                "distances of more planes from the first one along the direction, as 10 mm, 20 mm")}});
     t.back().entries[0].fallback = "everything";
+    t.back().entries[1].fallback = "0, 0, 1";
     t.push_back(
         {"everywhere",
          "Sizes",
