@@ -473,6 +473,7 @@ void MainWindow::edit(const std::function<void(Brief&)>& change, const QString& 
 
 void MainWindow::briefChanged() {
   m_forecast.reset();
+  if (m_view) m_view->setEdgeCounts({}); // they come with the next forecast
   m_typing = false;
   for (auto* w : {m_forecaster, m_previewer, m_teller}) w->drop();
   if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
@@ -1031,6 +1032,7 @@ void MainWindow::loadPartOfBrief() {
   m_part.reset();
   m_sizes.reset();
   m_briefPanel->setPreviews({}); // what was said of the part that goes
+  if (m_view) m_view->setEdgeCounts({});
   m_partBefore.reset();
   m_groups.clear();
   m_briefProblems.clear();

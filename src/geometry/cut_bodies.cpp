@@ -8,7 +8,6 @@
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <Bnd_Box.hxx>
-#include <OSD.hxx>
 #include <Standard_ErrorHandler.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_ListOfShape.hxx>
@@ -79,6 +78,7 @@ private:
   KernelModel& m;
   std::string m_unit;
 
+  /// Close, as its middle is what a card means.
   static Box boxOf(const TopoDS_Shape& s) {
     Bnd_Box b;
     BRepBndLib::AddOptimal(s, b, false, false);
@@ -119,16 +119,6 @@ private:
     }
     return r;
   }
-  void carryInfo(BOPAlgo_Builder& builder, const std::vector<TopoDS_Shape>& solids) {
-    for (const auto& s : solids)
-      for (TopExp_Explorer f(s, TopAbs_FACE); f.More(); f.Next()) {
-        if (!m.faceInfoOf.IsBound(f.Current())) continue;
-        const int k = m.faceInfoOf.Find(f.Current());
-        for (const TopoDS_Shape& image : builder.Modified(f.Current()))
-          if (!m.faceInfoOf.IsBound(image)) m.faceInfoOf.Bind(image, k);
-      }
-  }
-
   void split(const CutPlanes& planes, const std::set<std::size_t>& chosen, const TopTools_ListOfShape& tools,
              double diagonal) {
     constexpr double kVolume = 1e-6; // relative: how well the kernel measures curved ones
@@ -160,7 +150,7 @@ private:
         return say(planes,
                    cutProblem("cut.missed", "a cut goes through no body",
                               "its planes lie beside the bodies, or along their faces", "move it, or turn it off"));
-      carryInfo(splitter, whole);
+      for (const auto& w : whole) carryFaceInfo(m, w, splitter);
       return take(chosen, pieces);
     }
     say(planes, cutProblem("cut.failed", "a cut could not be made, and the bodies stay as they were",
@@ -193,7 +183,7 @@ private:
       for (const auto& s : solids) builder.AddArgument(s);
       const auto images = imagesOf(builder, solids);
       if (!images.empty() && std::all_of(images.begin(), images.end(), [](const auto& x) { return x.size() == 1; })) {
-        carryInfo(builder, solids);
+        for (const auto& w : solids) carryFaceInfo(m, w, builder);
         for (std::size_t s = 0; s < solids.size(); ++s) solids[s] = images[s].front();
       }
     }

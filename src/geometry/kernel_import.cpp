@@ -534,12 +534,7 @@ void imprint(KernelModel& model, double diagonal, const LoadOptions& options) {
       claims.resize(std::max(claims.size(), k));
       claims[k - 1].push_back(static_cast<int>(b));
     }
-    for (TopExp_Explorer f(model.bodies[b].solid, TopAbs_FACE); f.More(); f.Next()) {
-      if (!model.faceInfoOf.IsBound(f.Current())) continue;
-      int k = model.faceInfoOf.Find(f.Current());
-      for (const TopoDS_Shape& image : builder.Modified(f.Current()))
-        if (!model.faceInfoOf.IsBound(image)) model.faceInfoOf.Bind(image, k);
-    }
+    carryFaceInfo(model, model.bodies[b].solid, builder);
   }
   std::vector<char> buried(model.bodies.size(), 1);
   for (const auto& c : claims)
@@ -576,6 +571,15 @@ void imprint(KernelModel& model, double diagonal, const LoadOptions& options) {
 }
 
 } // namespace
+
+void carryFaceInfo(KernelModel& model, const TopoDS_Shape& before, BOPAlgo_Builder& builder) {
+  for (TopExp_Explorer f(before, TopAbs_FACE); f.More(); f.Next()) {
+    if (!model.faceInfoOf.IsBound(f.Current())) continue;
+    const int k = model.faceInfoOf.Find(f.Current());
+    for (const TopoDS_Shape& image : builder.Modified(f.Current()))
+      if (!model.faceInfoOf.IsBound(image)) model.faceInfoOf.Bind(image, k);
+  }
+}
 
 /// How far an edge may stray from its face, as a share of the part, before the curves on the face are made anew.
 constexpr double kStray = 1e-4;

@@ -3,6 +3,7 @@
 // bodies. Kernel types stay inside this module.
 #pragma once
 #include "geometry/part.h"
+#include <BOPAlgo_Builder.hxx>
 #include <TopTools_DataMapOfShapeInteger.hxx>
 #include <TopoDS_Shape.hxx>
 
@@ -37,6 +38,8 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
                                          const LoadOptions& options);
 /// Cuts solids of a finished model; what cannot be cut is a problem of the model and stays whole.
 void cutBodies(KernelModel& model, const LoadOptions& options);
+/// Names and colours of a shape's faces go over to what `builder` made of them.
+void carryFaceInfo(KernelModel& model, const TopoDS_Shape& before, BOPAlgo_Builder& builder);
 /// Signed volume of a closed shape.
 double solidVolume(const TopoDS_Shape& shape);
 Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);

@@ -55,6 +55,7 @@ EdgeCounts countsBeforeMeshing(const Brief& brief, const Part& part, const std::
   EdgeCounts r;
   r.chain = chainsOf(plan.sums, part.edges.size());
   r.elements = std::move(*counts);
+  r.divisions = plan.divisions;
   return r;
 }
 

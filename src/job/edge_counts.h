@@ -11,6 +11,7 @@ struct EdgeCounts {
   std::vector<int> elements; ///< per part edge; 0 where the edge stands alone. Empty: no rows or layers are planned
   /// Per part edge: those with the same number hang together, as sides across from each other do; -1 for none.
   std::vector<int> chain;
+  EdgeDivisions divisions; ///< exact ones, with the spacing that passes on to edges across
   bool empty() const { return elements.empty(); }
 };
 

@@ -393,7 +393,6 @@ public:
 private:
   struct At {
     int facet, kind;
-    bool operator==(const At&) const = default;
   };
   const Mesh& m;
   std::vector<std::vector<std::int32_t>> m_facets;

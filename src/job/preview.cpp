@@ -447,7 +447,7 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
         countsBeforeMeshing(brief, part, groups, *field, EdgeDivisions(std::move(exact)), progress);
     p.follows = followersOf(planned, edges);
     for (int e : p.follows)
-      for (double t : divideEdgeInto(part, e, *field, {}, planned.elements[static_cast<std::size_t>(e)]))
+      for (double t : divideEdgeInto(part, e, *field, planned.divisions, planned.elements[static_cast<std::size_t>(e)]))
         if (p.marks.size() < kPreviewMarks) p.marks.push_back(part.shape->edgePoint(e, t));
     if (!p.follows.empty()) p.text += "; " + counted(p.follows.size(), "edge follows", "edges follow");
   }

@@ -208,8 +208,7 @@ std::optional<Problem> cutWhereAsked(const Part& part, const MeshPlan& plan, Fil
   for (std::size_t f = 0; f < cut.size(); ++f) cut[f] = plan.cut(part, static_cast<int>(f));
   for (auto& s : filled.structured) {
     if (!plan.cut(s.body)) continue;
-    progress.check();
-    const auto at = cutIntoTetrahedra(filled.surface, cut, s.cells);
+    const auto at = cutIntoTetrahedra(filled.surface, cut, s.cells, progress);
     if (!at) continue;
     const PartBody& body = part.bodies[static_cast<std::size_t>(s.body)];
     Problem p = Problem::of("fill.inverted", "tetrahedra cut of the rows of body '" + body.name + "' would be inverted")
@@ -725,7 +724,7 @@ private:
 } // namespace
 
 MeshPlan planOf(const Part& part, const std::vector<FillWish>& wishes, std::vector<Problem>& said) {
-  return makePlan(part, {wishes}, allFillers(), {}, said);
+  return planOf(part, MeshWishes{wishes}, said);
 }
 MeshPlan planOf(const Part& part, const MeshWishes& wishes, std::vector<Problem>& said) {
   return makePlan(part, wishes, allFillers(), {}, said);

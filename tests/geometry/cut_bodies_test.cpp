@@ -130,6 +130,8 @@ TEST(CutBodies, aPartOfTrianglesSaysThatItCannotBeCut) {
 TEST(CutBodies, neighboursGetTheLinesOfTheCut) {
   // Two boxes side by side; the first alone is cut through the face between them.
   const Part part = pieces("boxes 2", {cut("0, 1, 0", "", "", "body1")});
+  EXPECT_EQ(part.bodies.size(), 3u);
+  EXPECT_EQ(between(part), 3u); // the cut's own, and both halves of the one between the boxes
   const RunResult run = runWith(briefWith("0.5 mm", {}), part);
   EXPECT_TRUE(run.audit.soundness.sound()) << run.audit.sentence;
 }

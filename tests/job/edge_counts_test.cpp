@@ -50,6 +50,17 @@ TEST(EdgeCounts, areNoneWithoutRows) {
   EXPECT_TRUE(followersOf({}, {0, 1}).empty());
 }
 
+TEST(EdgeCounts, knowTheSpacingThatPassesOn) {
+  const Part part = made("box 6 4 3");
+  const Rule uneven = rule("divide", {{"on", "one"}, {"count", "6"}, {"ratio", "4"}, {"finest", "start"}});
+  const Planned p =
+      planned(part, {mapped(), rule("group", {{"name", "one"}, {"of", "edges"}, {"nearest", "(3, 0, 0)"}}), uneven});
+  ASSERT_FALSE(p.counts.empty());
+  std::size_t spaced = 0;
+  for (const auto& [edge, d] : p.counts.divisions) spaced += d.ratio > 1;
+  EXPECT_EQ(spaced, 4u); // that edge and the three across
+}
+
 TEST(EdgeCounts, aDivisionShowsWhatFollows) {
   // Two bricks side by side: a division of one edge across passes on to those of both.
   const Part part = boxGrid({{{0, 4, 8}, {0, 3}, {0, 2}}}, {"left", "right"}, [](int i, int, int) { return i; });

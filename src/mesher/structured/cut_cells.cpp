@@ -2,7 +2,6 @@
 #include "mesher/structured/cut_cells.h"
 #include "base/predicates.h"
 #include "mesh/element.h"
-#include "mesh/jacobian.h"
 #include <algorithm>
 #include <set>
 
@@ -12,6 +11,12 @@ namespace {
 /// Rank of a node among others: along a direction that no usual edge is square to.
 double rankOf(const Vec3& p) { return p.dot(Vec3(1, 0.6180339887498949, 0.3819660112501051)); }
 
+/// Whether one node comes before another, in whatever body they are.
+bool ranksBefore(int a, const Vec3& atA, int b, const Vec3& atB) {
+  const double ra = rankOf(atA), rb = rankOf(atB);
+  return ra < rb || (ra == rb && a < b);
+}
+
 class Cutter {
 public:
   Cutter(const SurfaceMesh& surface, const std::vector<char>& cut, StructuredCells& cells)
@@ -20,9 +25,16 @@ public:
       if (!cut[static_cast<std::size_t>(q.face)]) m_whole.insert(sorted(q.v));
   }
 
-  std::optional<Vec3> run() {
-    for (const auto& h : std::exchange(m.hexahedra, {})) cell(topology(ElementType::Hex8), h.data());
-    for (const auto& w : std::exchange(m.wedges, {})) cell(topology(ElementType::Wedge6), w.data());
+  std::optional<Vec3> run(const Progress& progress) {
+    std::size_t done = 0;
+    auto all = [&](const auto& list, ElementType type) {
+      for (const auto& c : list) {
+        if ((++done & 0xfff) == 0) progress.check();
+        cell(topology(type), c.data());
+      }
+    };
+    all(std::exchange(m.hexahedra, {}), ElementType::Hex8);
+    all(std::exchange(m.wedges, {}), ElementType::Wedge6);
     return m_inverted;
   }
 
@@ -40,10 +52,7 @@ private:
   const Vec3& pt(int v) const {
     return v < m_base ? m_surface.points[static_cast<std::size_t>(v)] : m.points[static_cast<std::size_t>(v - m_base)];
   }
-  bool before(int a, int b) const {
-    const double ra = rankOf(pt(a)), rb = rankOf(pt(b));
-    return ra < rb || (ra == rb && a < b);
-  }
+  bool before(int a, int b) const { return ranksBefore(a, pt(a), b, pt(b)); }
 
   void cell(const ElementTopology& type, const int* v) {
     bool beside = false;
@@ -105,9 +114,9 @@ private:
 
 } // namespace
 
-std::optional<Vec3> cutIntoTetrahedra(const SurfaceMesh& surface, const std::vector<char>& cut,
-                                      StructuredCells& cells) {
-  return Cutter(surface, cut, cells).run();
+std::optional<Vec3> cutIntoTetrahedra(const SurfaceMesh& surface, const std::vector<char>& cut, StructuredCells& cells,
+                                      const Progress& progress) {
+  return Cutter(surface, cut, cells).run(progress);
 }
 
 void cutQuads(SurfaceMesh& s, const std::vector<char>& cut) {
@@ -123,14 +132,10 @@ void cutQuads(SurfaceMesh& s, const std::vector<char>& cut) {
   std::erase_if(s.quads, [&](const SurfaceQuad& quad) {
     if (!cut[static_cast<std::size_t>(quad.face)]) return false;
     std::array<int, 4> q = quad.v;
-    std::rotate(q.begin(),
-                std::min_element(q.begin(), q.end(),
-                                 [&](int a, int b) {
-                                   const double ra = rankOf(s.points[static_cast<std::size_t>(a)]),
-                                                rb = rankOf(s.points[static_cast<std::size_t>(b)]);
-                                   return ra < rb || (ra == rb && a < b);
-                                 }),
-                q.end());
+    auto at = [&](int v) -> const Vec3& { return s.points[static_cast<std::size_t>(v)]; };
+    const auto first =
+        std::min_element(q.begin(), q.end(), [&](int a, int b) { return ranksBefore(a, at(a), b, at(b)); });
+    std::rotate(q.begin(), first, q.end());
     s.addTriangle({q[0], q[1], q[2]}, quad.face);
     s.addTriangle({q[0], q[2], q[3]}, quad.face);
     return true;

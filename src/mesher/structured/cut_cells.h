@@ -10,7 +10,8 @@ namespace tess {
 /// Cuts hexahedra into six tetrahedra and wedges into three. Quadrilaterals of faces that are not to be cut (`cut`, per
 /// part face) stay whole: such a cell gets a node in its middle, with pyramids over them. A cell too twisted for that
 /// gets one as well. A place where a tetrahedron is inverted all the same; `cells` are of no use then.
-std::optional<Vec3> cutIntoTetrahedra(const SurfaceMesh& surface, const std::vector<char>& cut, StructuredCells& cells);
+std::optional<Vec3> cutIntoTetrahedra(const SurfaceMesh& surface, const std::vector<char>& cut, StructuredCells& cells,
+                                      const Progress& progress);
 
 /// Two triangles instead of every quadrilateral of the faces `cut`, by the same diagonals.
 void cutQuads(SurfaceMesh& surface, const std::vector<char>& cut);
