@@ -133,7 +133,7 @@ void AlternativesDialog::hideEvent(QHideEvent* e) {
 
 QString AlternativesDialog::differences() const { return m_rules->text(); }
 
-void AlternativesDialog::compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith,
+void AlternativesDialog::compare(const Brief& open, std::shared_ptr<const Part> part, const PartOptions& readWith,
                                  std::shared_ptr<const RunResult> shown) {
   m_worker->drop();
   m_meshing = -1;

@@ -22,7 +22,7 @@ public:
   ~AlternativesDialog() override;
   /// The open brief as it stands, with its part; looks for the others and for runs kept of them. `shown`: the run on
   /// show, if it is of that part.
-  void compare(const Brief& open, std::shared_ptr<const Part> part, const LoadOptions& readWith,
+  void compare(const Brief& open, std::shared_ptr<const Part> part, const PartOptions& readWith,
                std::shared_ptr<const RunResult> shown = nullptr);
   const std::vector<Brief>& briefs() const { return m_briefs; }
   /// By brief; null while there is none.
@@ -49,7 +49,7 @@ protected:
 private:
   MeshWorker* m_worker;
   std::shared_ptr<const Part> m_part;
-  LoadOptions m_readWith;
+  PartOptions m_readWith;
   std::vector<Brief> m_briefs;
   std::vector<std::shared_ptr<const RunResult>> m_runs;
   std::vector<QString> m_failed; ///< by brief: why there is no mesh

@@ -4,6 +4,7 @@
 #include "app/theme.h"
 #include "app/widgets.h"
 #include "base/units.h"
+#include "job/cuts.h"
 #include "job/say.h"
 #include "job/values.h"
 #include <QAbstractItemView>
@@ -204,7 +205,7 @@ QString factsOf(const Part& part) {
   const bool closed = std::all_of(part.bodies.begin(), part.bodies.end(), [](const PartBody& b) { return b.closed; });
   return BriefPanel::tr("%1 · %2 · %3 faces · %4")
       .arg(QString::fromStdString(part.sizeText()).replace(" x ", " × "))
-      .arg(part.bodies.size() == 1 ? BriefPanel::tr("1 body") : BriefPanel::tr("%1 bodies").arg(part.bodies.size()))
+      .arg(QString::fromStdString(bodiesText(part)))
       .arg(part.faces.size())
       .arg(part.unitAssumed ? BriefPanel::tr("unit assumed")
            : closed         ? BriefPanel::tr("closed")

@@ -8,6 +8,7 @@
 #include "base/file.h"
 #include "base/memory.h"
 #include "base/units.h"
+#include "job/cuts.h"
 #include "job/fills.h"
 #include "job/improve.h"
 #include "job/limit_file.h"
@@ -172,7 +173,12 @@ void MainWindow::connectPanels() {
   });
   connect(m_briefPanel, &BriefPanel::hovered, this, [this](int r) {
     m_hovered = r;
-    if (!m_typing) previewCard(r);
+    if (m_typing) return;
+    const bool cut = r >= 0 && static_cast<std::size_t>(r) < m_doc.brief().rules.size() &&
+                     isCut(m_doc.brief().rules[static_cast<std::size_t>(r)].kind);
+    if (r < 0 && m_sheetOf >= 0) return; // on the way from its card to its handle
+    if (!cut) letSheetGo();
+    previewCard(r);
   });
   connect(m_briefPanel, &BriefPanel::valueTyped, this, &MainWindow::previewTyped);
   connect(m_briefPanel, &BriefPanel::typingLeft, this, &MainWindow::leavePreview);
@@ -210,6 +216,13 @@ void MainWindow::connectView() {
   connect(m_pane, &ViewPane::selectionChanged, this, &MainWindow::selectionChanged);
   if (m_view)
     connect(m_view, &Viewport::handleMoved, this, [this](const EdgeHandle& h, bool done) {
+      if (h.edge < 0) {
+        const auto [key, text] = movedSheet(h);
+        if (!done) return previewTyped(h.rule, key, text);
+        m_typing = false;
+        return edit([&, &k = key, &t = text](Brief& b) { b.rules[static_cast<std::size_t>(h.rule)].values[k] = t; },
+                    tr("move the cut"));
+      }
       if (!done) return previewTyped(h.rule, "finest", finestWith(h));
       const std::string text = finestWith(h);
       edit([&](Brief& b) { b.rules[static_cast<std::size_t>(h.rule)].values["finest"] = text; },
@@ -313,6 +326,7 @@ void MainWindow::connectWorkers() {
       lit.insert(p.follows.begin(), p.follows.end());
       m_view->light(p.dim, lit);
       m_view->showMarks(p.marks, p.outline);
+      if (!p.sheets.empty()) showSheet(rule, p);
     }
     emit previewed(rule);
   });
@@ -357,7 +371,8 @@ void MainWindow::connectWorkers() {
                  const std::vector<Problem>& problems) {
             m_sizes = field;
             if (field) m_teller->tell(m_doc.brief(), m_part, m_groups, field);
-            if (!m_typing) previewCard(m_hovered); // it may have been drawn with the sizes before
+            if (!m_typing)
+              previewCard(m_hovered < 0 ? m_sheetOf : m_hovered); // it may have been drawn with the sizes before
             m_pane->setSizeField(field, shade);
             m_audit->setSizes(field);
             bool broken = false;
@@ -380,6 +395,16 @@ void MainWindow::connectWorkers() {
     m_forecast = f;
     showReady();
     emit forecastReady();
+  });
+  connect(m_worker, &MeshWorker::cutsProposed, this, [this](const CutProposal& found) {
+    m_runs->setBusy(false, false);
+    m_taskProblems = found.hinders;
+    m_notice->ask("cuts",
+                  QString::fromStdString(proposalSentence(found)) +
+                      (found.outOfTime ? tr("; the time for trying was up") : QString()),
+                  {{tr("fine"), {}}});
+    if (found.rules.empty() && found.before <= 0) return refresh();
+    edit([&](Brief& b) { b = withProposal(b, found); }, tr("all hexahedra"));
   });
   connect(m_worker, &MeshWorker::surfaceKept, this, [this](const QString& file) {
     m_runs->setBusy(false, false);
@@ -477,6 +502,9 @@ void MainWindow::briefChanged() {
   m_typing = false;
   for (auto* w : {m_forecaster, m_previewer, m_teller}) w->drop();
   if (m_sizedRules != m_doc.brief().rules.size()) m_sizes.reset(); // its reasons are numbers of other rules
+  if (m_sheetOf >= 0 && (static_cast<std::size_t>(m_sheetOf) >= m_doc.brief().rules.size() ||
+                         !isCut(m_doc.brief().rules[static_cast<std::size_t>(m_sheetOf)].kind)))
+    letSheetGo();
   m_sizedRules = m_doc.brief().rules.size();
   m_keep.start();
   m_files->followLimits(limitsFileOf(m_doc.brief()));
@@ -521,8 +549,10 @@ void MainWindow::refresh() {
       for (const auto& f : findings) known = known || (f.code == p.code && f.what == p.what);
       if (!known) findings.push_back(p);
     }
-  } else if (m_part)
-    findings.insert(findings.end(), m_part->problems.begin(), m_part->problems.end());
+  } else if (m_part) {
+    const auto ofPart = problemsOfPart(*m_part, m_doc.brief());
+    findings.insert(findings.end(), ofPart.begin(), ofPart.end());
+  }
   m_audit->setFindings(findings);
   std::vector<char> ofOtherPart;
   for (int i = 0; i < m_shelf->size(); ++i) ofOtherPart.push_back(m_part && m_shelf->part(i) != m_part);
@@ -565,7 +595,7 @@ void MainWindow::leavePreview() {
   if (!m_typing) return;
   m_typing = false;
   refresh(); // the card says again what it said
-  previewCard(m_hovered);
+  previewCard(m_hovered < 0 ? m_sheetOf : m_hovered);
 }
 
 void MainWindow::showReady() {
@@ -700,6 +730,60 @@ void MainWindow::showHandles() {
     }
   }
   m_view->setHandles(std::move(handles));
+}
+
+void MainWindow::showSheet(int rule, const RulePreview& p) {
+  m_sheetOf = rule;
+  const Rule& r = m_doc.brief().rules[static_cast<std::size_t>(rule)];
+  if (r.kind == "cut_sheet") return m_view->setHandles({});
+  EdgeHandle h;
+  h.rule = rule;
+  h.at = p.sheets.front().at;
+  h.along = p.sheets.front().normal;
+  h.snaps = p.snaps;
+  m_view->setHandles({h});
+}
+
+void MainWindow::letSheetGo() {
+  if (std::exchange(m_sheetOf, -1) < 0 || !m_view) return;
+  m_view->showMarks({}, {});
+  showHandles();
+}
+
+std::pair<std::string, std::string> MainWindow::movedSheet(const EdgeHandle& h) const {
+  const Rule rule = settled(m_doc.brief(), m_part.get()).rules[static_cast<std::size_t>(h.rule)];
+  const std::string& unit = m_part->unit;
+  auto length = [&](double x) { return formatNumber(std::abs(x) < 1e-9 * m_part->diagonal() ? 0 : x, 6) + " " + unit; };
+  if (rule.kind == "cut_core") return {"side", length(std::max(0.0, slotNumber(rule, "side", unit) + 2 * h.share))};
+  if (rule.kind == "cut_along") {
+    auto by = parseLength(rule.get("by").empty() ? "0" : rule.get("by"), unit);
+    return {"by", length((by ? *by : 0) + h.share)};
+  }
+  std::vector<Vec3> points{h.at};
+  if (auto given = parsePoints(rule.get("at"), unit); given && !rule.get("at").empty()) points = *given;
+  std::string text;
+  for (const Vec3& from : points) {
+    Vec3 p = from + h.share * h.along;
+    for (int k = 0; k < 3; ++k)
+      if (std::abs(p[k]) < 1e-9 * m_part->diagonal()) p[k] = 0;
+    text += (text.empty() ? "(" : "; (") + formatNumber(p.x(), 6) + ", " + formatNumber(p.y(), 6) + ", " +
+            formatNumber(p.z(), 6) + ")";
+  }
+  return {"at", text};
+}
+
+void MainWindow::proposeCuts() {
+  if (!m_part) return;
+  if (m_reading || m_worker->busy()) return waitForPart([this] { proposeCuts(); });
+  if (m_part->faceted) {
+    m_notice->ask("cuts", tr("Cuts are made on exact shapes, and this part consists of triangles."),
+                  {{tr("fine"), {}}});
+    return;
+  }
+  m_clock.start();
+  m_worker->proposeCuts(m_doc.brief(), m_part->whole ? m_part->whole : m_part);
+  m_runs->setBusy(true, true);
+  refresh();
 }
 
 std::string MainWindow::finestWith(const EdgeHandle& h) const {
@@ -959,6 +1043,7 @@ void MainWindow::showProblem(const Problem& p) {
 void MainWindow::fixProblem(const Problem& p) {
   if (!m_part) return;
   if (p.code == "groups.unassigned") return proposeGroups();
+  if (p.fix == kProposeCuts) return proposeCuts();
   if (p.code == "mesh.thin")
     return edit(
         [&](Brief& b) {
@@ -1016,11 +1101,17 @@ void MainWindow::waitForPart(std::function<void()> act) {
 void MainWindow::readPart() {
   auto options = loadOptionsOf(m_doc.brief());
   if (!options) return tell(options.problem());
+  // Cuts are made anew on the part as it was read.
+  std::shared_ptr<const Part> whole;
+  if (m_part && m_part->path == m_doc.brief().partPath() && !holdsMesh(m_part->path) &&
+      static_cast<const LoadOptions&>(*options) == m_loaded && !m_files->partOnDiskDiffers())
+    whole = m_part->whole ? m_part->whole : m_part;
   m_loaded = *options;
   m_reading = true;
-  m_files->partIsRead(m_doc.brief().partPath());
+  if (whole) m_partBefore.reset(); // groups mean what they meant
+  if (!whole) m_files->partIsRead(m_doc.brief().partPath());
   m_clock.start();
-  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), m_loaded);
+  m_worker->load(QString::fromStdString(m_doc.brief().partPath()), m_loaded, whole);
   m_runs->setBusy(true, false);
   refresh();
 }

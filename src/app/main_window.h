@@ -157,7 +157,8 @@ private:
   RecoveryStore m_recovery;
   QTimer m_keep; ///< writes the recovery file a moment after the last change
   FileWatch* m_files;
-  LoadOptions m_loaded;                     ///< with which the part was read last
+  int m_sheetOf = -1;                       ///< cut card whose sheet stays in view
+  PartOptions m_loaded;                     ///< with which the part was read last
   std::shared_ptr<const Part> m_partBefore; ///< while the part is read again: what it was
   std::vector<ResolvedGroup> m_groupsBefore;
   std::vector<Rebound> m_reboundGroups;
@@ -205,6 +206,12 @@ private:
   void selectionChanged();
   /// Handles at the finest places of the selected edges that a rule divides unevenly.
   void showHandles();
+  /// The sheet of a cut card stays in view, with a handle, until another card is pointed at.
+  void showSheet(int rule, const RulePreview& preview);
+  void letSheetGo();
+  /// Key and text of what a sheet's card says once it is moved.
+  std::pair<std::string, std::string> movedSheet(const EdgeHandle& handle) const;
+  void proposeCuts();
   /// The places of a rule 'divide' as text, with one of them moved; near to start, middle and end it goes there.
   std::string finestWith(const EdgeHandle& handle) const;
   void showProblem(const Problem& p);

@@ -81,6 +81,7 @@ void MainWindow::buildMenus() {
     add(editMenu, QT_TR_NOOP("Size from selection"), QKeySequence("Z"), [this] { sizeFromSelection(); });
     add(editMenu, QT_TR_NOOP("Let go"), QKeySequence("Esc"), [this] {
       m_view->awaitSection(false);
+      letSheetGo();
       m_view->select(m_view->pickDim(), {});
       if (m_audit->histogram()->brushed()) m_audit->histogram()->brush(0, 0);
     });
@@ -190,6 +191,7 @@ void MainWindow::buildMenus() {
     connect(a, &QAction::triggered, this, [this, p] { setPurpose(p); });
     m_unkeyed.push_back({a, tr("Rules for: %1").arg(a->text())});
   }
+  add(partMenu, QT_TR_NOOP("All hexahedra, please"), QKeySequence(), [this] { proposeCuts(); });
   partMenu->addSeparator();
   add(partMenu, QT_TR_NOOP("Read the part again"), QKeySequence("F5"), [this] { reloadPart(); });
   add(partMenu, QT_TR_NOOP("Put another part in its place…"), QKeySequence(), [this] {

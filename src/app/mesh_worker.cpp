@@ -5,6 +5,7 @@
 #include "app/mesh_worker.h"
 #include "base/memory.h"
 #include "job/capacity.h"
+#include "job/cuts.h"
 #include "job/improve.h"
 #include "job/size_rules.h"
 #include <QMetaObject>
@@ -126,11 +127,16 @@ template <class F> void MeshWorker::start(F&& work, Pace pace) {
   });
 }
 
-void MeshWorker::load(const QString& path, const LoadOptions& options) {
+void MeshWorker::load(const QString& path, const PartOptions& options, std::shared_ptr<const Part> whole) {
   std::string file = path.toStdString();
   start(
-      [this, file, options](Progress& progress) -> std::function<void()> {
-        auto r = openPart(file, options, &progress);
+      [this, file, options, whole](Progress& progress) -> std::function<void()> {
+        auto r = [&]() -> Result<OpenedPart> {
+          if (!whole) return openPart(file, options, &progress);
+          auto pieces = withCuts(whole, options, &progress);
+          if (!pieces) return pieces.problem();
+          return OpenedPart{std::move(*pieces), {}};
+        }();
         if (!r) {
           Problem p = r.problem();
           return [this, p] { emit failed(p); };
@@ -167,7 +173,9 @@ void MeshWorker::size(const Brief& brief, std::shared_ptr<const Part> part, std:
         constexpr double kStillShown = 1e4; // beyond that even the field takes more than there is
         if (tooManyElements(brief, *part, request, kStillShown))
           return [this, problems] { emit sized(nullptr, nullptr, problems); };
+        const auto small = smallAtCuts(*part, request, &progress);
         auto field = std::make_shared<const SizeField>(makeSizeField(*part, std::move(request), &progress));
+        problems.insert(problems.end(), small.begin(), small.end());
         auto shade = std::make_shared<const SizeShade>(shadeSizes(*part, *field, &progress));
         return [this, field, shade, problems] { emit sized(field, shade, problems); };
       },
@@ -284,6 +292,20 @@ void MeshWorker::keepSurface(std::shared_ptr<const RunResult> run, const QString
   });
 }
 
+void MeshWorker::proposeCuts(const Brief& brief, std::shared_ptr<const Part> whole) {
+  start(
+      [this, brief, whole](Progress& progress) -> std::function<void()> {
+        auto found = tess::proposeCuts(brief, whole, progress);
+        if (!found) {
+          Problem p = found.problem();
+          return [this, p] { emit failed(p); };
+        }
+        auto r = std::make_shared<const CutProposal>(std::move(*found));
+        return [this, r] { emit cutsProposed(*r); };
+      },
+      Pace::Heavy);
+}
+
 void MeshWorker::measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities) {
   start(
       [this, part, dim, entities = std::move(entities)](Progress& progress) -> std::function<void()> {
@@ -314,7 +336,7 @@ void MeshWorker::look(std::shared_ptr<const RunResult> run) {
   });
 }
 
-void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> open, const LoadOptions& openedWith,
+void MeshWorker::alternative(const Brief& brief, std::shared_ptr<const Part> open, const PartOptions& openedWith,
                              const QString& file) {
   start(
       [this, brief, open, openedWith, file](Progress& progress) -> std::function<void()> {

@@ -8,6 +8,7 @@
 #include "job/measure.h"
 #include "job/open_part.h"
 #include "job/preview.h"
+#include "job/propose_cuts.h"
 #include "job/run_store.h"
 #include <QObject>
 #include <QStringList>
@@ -28,7 +29,8 @@ class MeshWorker : public QObject {
 public:
   using QObject::QObject;
   ~MeshWorker() override;
-  void load(const QString& path, const LoadOptions& options);
+  /// `whole`: the part before all cuts, where it has been read so already; or null.
+  void load(const QString& path, const PartOptions& options, std::shared_ptr<const Part> whole = nullptr);
   /// `before`: an earlier run of this part whose mesh may serve again, or null.
   void run(const Brief& brief, std::shared_ptr<const Part> part, std::shared_ptr<const RunResult> before = nullptr);
   void size(const Brief& brief, std::shared_ptr<const Part> part, std::vector<ResolvedGroup> groups);
@@ -50,6 +52,8 @@ public:
   void handOver(std::shared_ptr<const RunResult> run, std::vector<Rule> rules);
   /// Writes the boundary of a run's mesh, for the rule that keeps it.
   void keepSurface(std::shared_ptr<const RunResult> run, const QString& file);
+  /// Looks for cuts that make hexahedra of bodies; `whole`: the part before all cuts.
+  void proposeCuts(const Brief& brief, std::shared_ptr<const Part> whole);
   void measure(std::shared_ptr<const Part> part, Dim dim, std::vector<int> entities);
   /// Keeps a run on disk.
   void keep(std::shared_ptr<const RunResult> run, const std::string& partStamp, const QString& file);
@@ -59,7 +63,7 @@ public:
   void look(std::shared_ptr<const RunResult> run);
   /// Meshes a brief that stands beside the open one, and keeps the run; `open`: the part as read for the open brief,
   /// which serves when this one reads it the same way.
-  void alternative(const Brief& brief, std::shared_ptr<const Part> open, const LoadOptions& openedWith,
+  void alternative(const Brief& brief, std::shared_ptr<const Part> open, const PartOptions& openedWith,
                    const QString& file);
   void stop();
   /// Stops, and a result that is on its way does not count either.
@@ -84,6 +88,7 @@ signals:
   void counted(const EdgeCounts& counts); ///< with every forecast, before it
   void handedOver(const std::vector<Rule>& rules);
   void surfaceKept(const QString& file);
+  void cutsProposed(const CutProposal& found);
   void measured(const std::vector<Measure>& measures);
   void kept(const QString& file);
   void alternativeDone(std::shared_ptr<const RunResult> run);

@@ -743,6 +743,14 @@ QColor Viewport::faceColor(int f) const {
     const auto& c = *m_part->faces[i].color;
     return QColor::fromRgbF(0.55f * c[0] + 0.32f, 0.55f * c[1] + 0.315f, 0.55f * c[2] + 0.30f);
   }
+  // Pieces of a body that was cut are told apart by a tint.
+  if (const int b = std::max(0, m_part->faces[i].bodies[0]);
+      static_cast<std::size_t>(b) < m_part->bodies.size() && !m_part->bodies[static_cast<std::size_t>(b)].of.empty()) {
+    const QColor tint = theme::group(b);
+    auto mixed = [](float a, float c) { return 0.8f * a + 0.2f * c; };
+    return QColor::fromRgbF(mixed(theme::part.redF(), tint.redF()), mixed(theme::part.greenF(), tint.greenF()),
+                            mixed(theme::part.blueF(), tint.blueF()));
+  }
   return theme::part;
 }
 
@@ -1335,6 +1343,7 @@ bool Viewport::inSight(const Vec3& p) const {
 }
 
 Vec3 Viewport::handlePoint(const EdgeHandle& h) const {
+  if (h.edge < 0) return h.at + h.share * h.along;
   const auto along = lengthsAlong(*m_part, h.edge);
   const auto& chain = m_part->drawn().edgeChain[static_cast<std::size_t>(h.edge)];
   auto at = [&](std::size_t i) -> const Vec3& { return m_part->drawn().points[static_cast<std::size_t>(chain[i])]; };
@@ -1343,6 +1352,21 @@ Vec3 Viewport::handlePoint(const EdgeHandle& h) const {
   while (k + 1 < along.size() && along[k] < wanted) ++k;
   const double t = along[k] > along[k - 1] ? (wanted - along[k - 1]) / (along[k] - along[k - 1]) : 0;
   return at(k - 1) + std::clamp(t, 0.0, 1.0) * (at(k) - at(k - 1));
+}
+
+/// One along a line stands in space, where nothing hides it.
+bool Viewport::handleShows(const EdgeHandle& h) const { return h.edge < 0 || inSight(handlePoint(h)); }
+
+double Viewport::lengthNear(const EdgeHandle& h, const QPointF& p) const {
+  const double step = 0.05 * m_part->diagonal();
+  const QPointF from = project(h.at), way = project(h.at + step * h.along) - from;
+  const double l2 = QPointF::dotProduct(way, way);
+  if (l2 < 4) return h.share; // looked at along the line: no telling
+  const double raw = QPointF::dotProduct(p - from, way) / l2 * step, pixel = step / std::sqrt(l2);
+  double best = raw, near = 7 * pixel;
+  for (double s : h.snaps)
+    if (std::abs(s - raw) < near) near = std::abs(s - raw), best = s;
+  return best;
 }
 
 QPointF Viewport::handleAt(const EdgeHandle& h) const { return project(handlePoint(h)); }
@@ -1370,7 +1394,7 @@ double Viewport::shareNear(int edge, const QPointF& p) const {
 void Viewport::placeHandles() {
   std::vector<QPointF> at;
   for (std::size_t i = 0; i < m_handles.size(); ++i)
-    if (static_cast<int>(i) == m_heldHandle || inSight(handlePoint(m_handles[i]))) at.push_back(handleAt(m_handles[i]));
+    if (static_cast<int>(i) == m_heldHandle || handleShows(m_handles[i])) at.push_back(handleAt(m_handles[i]));
   m_outline2d->showHandles(std::move(at));
 }
 
@@ -1678,7 +1702,7 @@ void Viewport::mousePressEvent(QMouseEvent* e) {
   m_heldHandle = -1;
   for (std::size_t i = 0; i < m_handles.size() && e->button() == Qt::LeftButton; ++i)
     if (const QPointF off = handleAt(m_handles[i]) - e->position();
-        off.manhattanLength() < 12 && inSight(handlePoint(m_handles[i])))
+        off.manhattanLength() < 12 && handleShows(m_handles[i]))
       m_heldHandle = static_cast<int>(i);
   if (m_heldHandle >= 0) return;
   if (m_show.cut && m_part && !m_awaitsSection && e->button() == Qt::LeftButton)
@@ -1688,7 +1712,7 @@ void Viewport::mousePressEvent(QMouseEvent* e) {
 void Viewport::mouseMoveEvent(QMouseEvent* e) {
   if (m_heldHandle >= 0) {
     EdgeHandle& h = m_handles[static_cast<std::size_t>(m_heldHandle)];
-    h.share = shareNear(h.edge, e->position());
+    h.share = h.edge < 0 ? lengthNear(h, e->position()) : shareNear(h.edge, e->position());
     m_handleMoved = true;
     placeHandles();
     emit handleMoved(h, false);

@@ -33,11 +33,13 @@ namespace tess {
 
 class HoverOutline;
 
-/// A place on an edge that is dragged along it.
+/// A place on an edge that is dragged along it, or one that is dragged along a line in space.
 struct EdgeHandle {
-  int edge = -1;
-  double share = 0;         ///< of the edge's length, from its start
+  int edge = -1;            ///< -1: along a line
+  double share = 0;         ///< of the edge's length, from its start; of a line: the length from where it was
   int rule = -1, place = 0; ///< what it stands for: a rule of the brief, and which of its places
+  Vec3 at = Vec3::Zero(), along = Vec3::Zero(); ///< of a line: where it was, and a unit vector
+  std::vector<double> snaps = {};               ///< of a line: lengths at which it comes to rest, ascending
 };
 
 class Viewport : public QWidget {
@@ -285,6 +287,8 @@ private:
   void placeHandles();
   void placePoints();
   Vec3 handlePoint(const EdgeHandle& handle) const;
+  bool handleShows(const EdgeHandle& handle) const;
+  double lengthNear(const EdgeHandle& handle, const QPointF& p) const;
   /// Share of an edge's length at the place of it that is nearest on the screen.
   double shareNear(int edge, const QPointF& at) const;
   void chooseBrushDrawn(std::size_t most);

@@ -14,6 +14,7 @@
 #include "job/limits.h"
 #include "job/open_part.h"
 #include "job/proposals.h"
+#include "job/propose_cuts.h"
 #include "job/report.h"
 #include "job/run.h"
 #include "job/values.h"
@@ -146,7 +147,7 @@ struct FillsTable {
 
 /// What the bodies of a part, or of a brief's part, can be filled with.
 int inspectFills(const std::string& path, const std::string& unit, bool json) {
-  LoadOptions o;
+  PartOptions o;
   std::string file = path;
   if (isBrief(path)) {
     auto brief = loadBrief(path);
@@ -177,7 +178,7 @@ int inspectFills(const std::string& path, const std::string& unit, bool json) {
 }
 
 int inspect(const std::string& path, const std::string& unit, bool json, bool propose, const std::string& purpose) {
-  LoadOptions o;
+  PartOptions o;
   o.unit = unit;
   auto opened = openPart(path, o);
   if (!opened) {
@@ -342,7 +343,7 @@ Result<Brief> briefOf(const MeshArgs& a) {
 
 /// The part of a brief. A command that names the part itself goes by what the file brings along: a mesh is taken as it
 /// is where the command allows it (`take`) and neither sizes nor an order are asked for.
-Result<Part> partOf(Brief& brief, const MeshArgs& a, const LoadOptions& options, Progress& progress, bool take) {
+Result<Part> partOf(Brief& brief, const MeshArgs& a, const PartOptions& options, Progress& progress, bool take) {
   auto opened = openPart(brief.partPath(), options, &progress);
   if (!opened) return opened.problem();
   const bool anew = !a.fill.empty() || std::any_of(kMeshOptions.begin(), kMeshOptions.end(),
@@ -445,6 +446,49 @@ const CLI::Validator notEmpty(
       return text.find_first_not_of(" \t") == std::string::npos ? std::string("a value is missing") : std::string();
     },
     "");
+
+/// The part of a brief, or a bare part, with the cuts that make hexahedra of it, as a brief to go on from.
+int proposeFills(const std::string& path, const std::string& unit, bool json) {
+  Brief brief = defaultBrief(path);
+  if (isBrief(path)) {
+    auto read = loadBrief(path);
+    if (!read) return fail(read.problem());
+    brief = std::move(*read);
+  }
+  if (!unit.empty()) brief.unit = unit;
+  auto options = loadOptionsOf(brief);
+  if (!options) return fail(options.problem());
+  options->cuts.clear();
+  Progress progress;
+  Watch watch(progress, json);
+  return guarded("", [&] {
+    auto opened = openPart(brief.partPath(), *options, &progress);
+    if (!opened) return fail(opened.problem());
+    auto found = proposeCuts(brief, std::make_shared<const Part>(std::move(opened->part)), progress);
+    if (!found) return fail(found.problem());
+    const Brief with = withProposal(brief, *found);
+    if (json) {
+      nlohmann::json hinders = nlohmann::json::array();
+      for (const auto& p : found->hinders) hinders.push_back(problemJson(p));
+      std::cout << nlohmann::json{{"status", "ok"},
+                                  {"cuts", found->rules.size()},
+                                  {"before", found->before},
+                                  {"after", found->after},
+                                  {"pieces", found->pieces},
+                                  {"tried", found->tried},
+                                  {"out_of_time", found->outOfTime},
+                                  {"hinders", hinders},
+                                  {"brief", briefText(with)}}
+                       .dump(2)
+                << "\n";
+      return 0;
+    }
+    std::cout << briefText(with);
+    std::cerr << proposalSentence(*found) << "\n";
+    for (const auto& p : found->hinders) say(p);
+    return 0;
+  });
+}
 
 int forecastCommand(const MeshArgs& a) {
   auto brief = briefOf(a);
@@ -1001,7 +1045,9 @@ int main(int argc, char** argv) {
   inspectCmd->add_option("PART", path)->required();
   inspectCmd->add_option("--unit", unit, "take the file's numbers in this unit");
   inspectCmd->add_flag("--json", json);
-  inspectCmd->add_flag("--propose", propose, "print a brief with the groups that the part suggests");
+  inspectCmd->add_flag(
+      "--propose", propose,
+      "print a brief with the groups that the part suggests; or with cuts that make hexahedra, beside --fills");
   inspectCmd->add_flag("--fills", fillsOnly, "what each body can be filled with, and why not otherwise");
   inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
@@ -1090,6 +1136,7 @@ int main(int argc, char** argv) {
     return app.exit(e) == 0 ? 0 : 2;
   }
   try {
+    if (*inspectCmd && fillsOnly && propose) return proposeFills(path, unit, json);
     if (*inspectCmd && fillsOnly) return inspectFills(path, unit, json);
     if (*inspectCmd) return inspect(path, unit, json, propose, purpose);
     if (*meshCmd) return meshCommand(m);

@@ -578,19 +578,8 @@ void shapeUp(Part& part, const FacetSoup& s, const Sides& sides, const std::map<
 
 } // namespace
 
-/// Cutting is the kernel's work, on exact shapes.
-static void tellUncut(Part& part, const LoadOptions& options) {
-  for (const CutPlanes& c : options.cuts)
-    part.problems.push_back(Problem::of("cut.facets", "this part cannot be cut")
-                                .as(Severity::Warning)
-                                .at(c.rule < 0 ? "" : "rule " + std::to_string(c.rule + 1))
-                                .because("it consists of triangles, and cuts are made on exact shapes")
-                                .advise("use the part's STEP, IGES or BREP file, or take the card out"));
-}
-
 Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
   Part part;
-  tellUncut(part, options);
   part.faceted = true;
   part.unitAssumed = options.unit.empty();
   part.unit = options.unit.empty() ? "mm" : options.unit;
@@ -660,7 +649,6 @@ Result<Part> partFromFacets(FacetSoup s, const LoadOptions& options) {
 
 Result<Part> partFromSurface(const KnownSurface& surface, const LoadOptions& options, SurfaceLinks* links) {
   Part part;
-  tellUncut(part, options);
   part.faceted = true;
   part.unit = options.unit.empty() ? surface.unit : options.unit;
   part.unitAssumed = options.unit.empty() && surface.unitAssumed;

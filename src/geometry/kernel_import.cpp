@@ -44,6 +44,7 @@
 #include <XCAFDoc_ShapeTool.hxx>
 #include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
+#include <filesystem>
 #include <map>
 #include <set>
 
@@ -672,7 +673,6 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
   }
   nameBodies(model);
   imprint(model, diagonal, options);
-  cutBodies(model, options);
   return {};
 }
 
@@ -719,6 +719,48 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
   if (KernelSignals::faulted())
     return unreadablePart(path, "its entities refer to each other in a way that the geometry kernel cannot follow");
   return model;
+}
+
+Result<TopoDS_Shape> importSheets(const std::string& path) {
+  std::string ext = std::filesystem::path(path).extension().string();
+  for (char& c : ext) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  std::error_code ec;
+  if (!std::filesystem::exists(path, ec))
+    return Problem::of("file.missing", "the file of a cut's sheet does not exist")
+        .at(path)
+        .as(Severity::Warning)
+        .because("no file of this name can be opened")
+        .advise("check the path in its card");
+  std::lock_guard lock(g_kernelFiles);
+  quietKernel();
+  KernelModel model;
+  TopoDS_Shape loose;
+  std::optional<Problem> bad;
+  if (ext == ".step" || ext == ".stp")
+    bad = readStep(path, model, loose);
+  else if (ext == ".iges" || ext == ".igs")
+    bad = readIges(path, model, loose);
+  else if (ext == ".brep" || ext == ".brp")
+    bad = readBrep(path, model, loose);
+  else
+    bad = Problem::of("file.format", "the format '" + ext + "' is none of a sheet")
+              .at(path)
+              .because("sheets come as STEP, IGES or BREP")
+              .advise("export it to one of these");
+  if (bad) {
+    bad->severity = Severity::Warning;
+    return *bad;
+  }
+  TopoDS_Compound all;
+  BRep_Builder().MakeCompound(all);
+  if (!loose.IsNull()) BRep_Builder().Add(all, loose);
+  for (const auto& b : model.bodies) BRep_Builder().Add(all, b.solid);
+  if (TopExp_Explorer(all, TopAbs_FACE).More()) return TopoDS_Shape(all);
+  return Problem::of("cut.sheet", "the file of a cut's sheet holds no face")
+      .at(path)
+      .as(Severity::Warning)
+      .because("only curves, points or nothing were found")
+      .advise("export the sheet as faces");
 }
 
 double solidVolume(const TopoDS_Shape& s) {

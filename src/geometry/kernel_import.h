@@ -5,6 +5,7 @@
 #include "geometry/part.h"
 #include <BOPAlgo_Builder.hxx>
 #include <TopTools_DataMapOfShapeInteger.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS_Shape.hxx>
 
 namespace tess {
@@ -18,14 +19,18 @@ struct KernelBody {
   std::string name;
   std::optional<Color> color;
   std::string of = {}; ///< as PartBody has it
+  int from = -1;       ///< likewise
 };
 /// Bodies after sewing and imprinting; a body may consist of several solids when it overlapped another one.
 struct KernelModel {
   std::vector<KernelBody> bodies;
   std::vector<int> solidBody; ///< for each entry of `solids`, its body
   std::vector<TopoDS_Shape> solids;
+  std::vector<double> volumes; ///< of `solids`, where they are known; else empty
   std::vector<KernelFaceInfo> faceInfo;
   TopTools_DataMapOfShapeInteger faceInfoOf; ///< face (any orientation) -> index in faceInfo
+  /// Of a part that was cut: face, edge or vertex -> what of the whole part it is of, or the cut that made it.
+  TopTools_DataMapOfShapeInteger originOf, cutOf;
   std::string unit, format;
   bool unitAssumed = false;
   std::vector<Problem> problems;
@@ -36,12 +41,22 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
 /// Sews, makes solids, imprints; used by importKernelModel and for shapes made in memory.
 std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape& loose, double diagonal,
                                          const LoadOptions& options);
-/// Cuts solids of a finished model; what cannot be cut is a problem of the model and stays whole.
-void cutBodies(KernelModel& model, const LoadOptions& options);
 /// Names and colours of a shape's faces go over to what `builder` made of them.
 void carryFaceInfo(KernelModel& model, const TopoDS_Shape& before, BOPAlgo_Builder& builder);
 /// Signed volume of a closed shape.
 double solidVolume(const TopoDS_Shape& shape);
+/// Solids of a finished model with its names; options give the unit.
 Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options);
+/// What a part of the kernel was made from, and where its entities are in that: index - 1 in each map is the number of
+/// the part's face; edges and vertices by further tables, -1 where the part shows none.
+struct KernelSource {
+  KernelModel model;
+  TopTools_IndexedMapOfShape faces, edges, vertices;
+  std::vector<int> edgeOf, pointOf;
+};
+/// Nothing for a part of another kind.
+std::optional<KernelSource> kernelSourceOf(const Part& part);
+/// Faces of a file as they are, closed to bodies or not.
+Result<TopoDS_Shape> importSheets(const std::string& path);
 
 } // namespace tess

@@ -102,6 +102,7 @@ public:
   std::vector<int> pointOf;                               ///< vertexMap index - 1 -> part point or -1
   std::vector<char> degenerate;
   mutable std::mutex meshLock;
+  KernelModel model; ///< what it was made from
 
   Vec3 edgePoint(int edge, double t) const override {
     const auto& e = *edges[static_cast<std::size_t>(edge)];
@@ -683,7 +684,7 @@ std::unique_ptr<KernelFace> describeFace(const TopoDS_Face& face) {
   return f;
 }
 
-void describeEdges(KernelShape& s, Part& part) {
+void describeEdges(KernelShape& s, const KernelModel& model, Part& part) {
   // A seam closes one face only; a pole has no length. Neither is an edge an engineer would see.
   s.edgeOf.assign(static_cast<std::size_t>(s.edgeMap.Extent()), -1);
   s.degenerate.assign(static_cast<std::size_t>(s.edgeMap.Extent()), 0);
@@ -704,7 +705,7 @@ void describeEdges(KernelShape& s, Part& part) {
     int& id = s.pointOf[static_cast<std::size_t>(s.vertexMap.FindIndex(v) - 1)];
     if (id < 0) {
       id = static_cast<int>(part.points.size());
-      part.points.push_back({toVec(BRep_Tool::Pnt(v)), false});
+      part.points.push_back({toVec(BRep_Tool::Pnt(v))});
       pointUse.push_back(0);
       onlyRings.push_back(1);
     }
@@ -736,8 +737,13 @@ void describeEdges(KernelShape& s, Part& part) {
     s.edgeOf[static_cast<std::size_t>(k)] = static_cast<int>(s.edges.size());
     for (int f : pe.faces) part.faces[static_cast<std::size_t>(f)].edges.push_back(static_cast<int>(s.edges.size()));
     s.edges.push_back(std::move(ke));
+    if (model.originOf.IsBound(e)) pe.from = model.originOf.Find(e);
+    if (model.cutOf.IsBound(e)) pe.cut = model.cutOf.Find(e);
     part.edges.push_back(pe);
   }
+  for (int k = 1; k <= s.vertexMap.Extent(); ++k)
+    if (const int p = s.pointOf[static_cast<std::size_t>(k - 1)]; p >= 0 && model.originOf.IsBound(s.vertexMap(k)))
+      part.points[static_cast<std::size_t>(p)].from = model.originOf.Find(s.vertexMap(k));
   for (std::size_t p = 0; p < part.points.size(); ++p) part.points[p].hidden = onlyRings[p] && pointUse[p] == 2;
 }
 
@@ -759,15 +765,18 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
     PartBody body;
     body.name = b.name;
     body.of = b.of;
+    body.from = b.from;
     body.color = b.color;
     part.bodies.push_back(body);
   }
   BRep_Builder().MakeCompound(shape->all);
+  std::vector<double> volumes;
   for (std::size_t i = 0; i < model.solids.size(); ++i) {
     const TopoDS_Shape& solid = model.solids[i];
     int body = model.solidBody[i];
-    const double volume = solidVolume(solid);
+    const double volume = model.volumes.empty() ? solidVolume(solid) : model.volumes[i];
     const bool inverted = volume < 0;
+    volumes.push_back(volume);
     part.bodies[static_cast<std::size_t>(body)].volume += std::abs(volume);
     BRep_Builder().Add(shape->all, solid);
     for (TopExp_Explorer ex(solid, TopAbs_FACE); ex.More(); ex.Next()) {
@@ -802,6 +811,8 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
         pf.name = info.name;
         pf.color = info.color;
       }
+      if (model.originOf.IsBound(face)) pf.from = model.originOf.Find(face);
+      if (model.cutOf.IsBound(face)) pf.cut = model.cutOf.Find(face);
       shape->faces.push_back(std::move(kf));
       part.faces.push_back(pf);
     }
@@ -815,7 +826,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
         if (list.empty() || list.back() != static_cast<int>(f)) list.push_back(static_cast<int>(f));
       }
   }
-  describeEdges(*shape, part);
+  describeEdges(*shape, model, part);
   Bnd_Box rough;
   BRepBndLib::Add(shape->all, rough, false);
   double scale = rough.IsVoid() ? 0 : std::sqrt(rough.SquareExtent());
@@ -829,8 +840,16 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
   }
   for (auto& b : part.bodies)
     for (int f : b.faces) b.box.add(part.faces[static_cast<std::size_t>(f)].box);
+  model.volumes = std::move(volumes);
+  shape->model = std::move(model);
   part.shape = shape;
   return part;
+}
+
+std::optional<KernelSource> kernelSourceOf(const Part& part) {
+  const auto* shape = dynamic_cast<const KernelShape*>(part.shape.get());
+  if (!shape) return {};
+  return KernelSource{shape->model, shape->faceMap, shape->edgeMap, shape->vertexMap, shape->edgeOf, shape->pointOf};
 }
 
 Result<Part> loadKernelPart(const std::string& path, const std::string& ext, const LoadOptions& options,
@@ -1063,14 +1082,7 @@ Result<Part> makeKernelPart(const std::string& recipe, const LoadOptions& option
   auto r = partFromKernelModel(std::move(model), {});
   if (r) {
     findExtent(*r);
-    std::size_t whole = 0; // the kernel's names are long
-    std::map<std::string, std::string> known;
-    for (auto& body : r->bodies) {
-      auto& name = known[body.wholeName()];
-      if (name.empty()) name = "body" + std::to_string(++whole);
-      body.name = body.of.empty() ? name : name + body.name.substr(body.of.size());
-      if (!body.of.empty()) body.of = name;
-    }
+    for (std::size_t k = 0; k < r->bodies.size(); ++k) r->bodies[k].name = "body" + std::to_string(k + 1);
   }
   return r;
 }

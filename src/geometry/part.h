@@ -20,12 +20,15 @@ using Color = std::array<float, 3>; ///< red, green, blue in [0, 1]
 struct PartPoint {
   Vec3 at;
   bool hidden = false; ///< only closes a ring edge; no corner an engineer would see
+  int from = -1;       ///< of a cut part: which of the whole part's it is, -1: a cut made it
 };
 struct PartEdge {
   std::array<int, 2> points{-1, -1}; ///< start and end; equal for a closed edge
   std::vector<int> faces;            ///< faces that meet here, ascending, each once
   double length = 0;
   double t0 = 0, t1 = 1; ///< parameter range, t0 < t1
+  int from = -1;         ///< of a cut part: which of the whole part's it is of, -1: none, a cut made it
+  int cut = -1;          ///< number of the cut that made it, from 0
 };
 struct PartFace {
   std::string name;
@@ -39,6 +42,8 @@ struct PartFace {
   std::vector<int> edges;            ///< ascending, each once
   std::array<int, 2> bodies{-1, -1}; ///< body behind the face (its normal points out of it), body in front; -1 none
   Box box;
+  int from = -1; ///< of a cut part: which of the whole part's it is of, -1: none, a cut made it
+  int cut = -1;  ///< number of the cut that made it, from 0
 };
 struct PartBody {
   std::string name;
@@ -49,6 +54,7 @@ struct PartBody {
   double volume = 0;
   Box box;
   bool closed = true;
+  int from = -1; ///< of a cut part: which of the whole part's it is a piece of
 };
 
 /// A fine triangulation for display, projection and as the start of remeshing; conforming over the whole part.
@@ -91,18 +97,6 @@ public:
                                           const Progress* progress = nullptr) const = 0;
 };
 
-/// Bodies are cut by planes, as texts whose lengths may carry units; a bare number is in the part's unit.
-struct CutPlanes {
-  std::vector<std::string> bodies;  ///< names; * stands for any text. Empty: all bodies
-  std::vector<std::string> at;      ///< three coordinates of a point; empty: the middle of those bodies
-  Vec3 across = Vec3(0, 0, 0);      ///< the planes are square to it
-  std::vector<std::string> further; ///< more planes, at these distances from the first one along `across`
-  int rule = -1;                    ///< that asks for it
-  bool operator==(const CutPlanes& o) const {
-    return bodies == o.bodies && at == o.at && across == o.across && further == o.further;
-  }
-};
-
 struct LoadOptions {
   std::string unit;          ///< overrides the file's unit; empty: as in the file
   double facetAngleDeg = 30; ///< facet shapes: turn above which an edge is sharp
@@ -111,7 +105,6 @@ struct LoadOptions {
   std::vector<std::string> keepsSpace;
   /// Bodies closer than this length count as touching; a bare number is in the part's unit; empty: only those that do.
   std::string touchWithin;
-  std::vector<CutPlanes> cuts; ///< one after the other, once bodies that touch have common faces
   bool operator==(const LoadOptions&) const = default;
 };
 
@@ -139,6 +132,8 @@ public:
   Tessellation display; ///< made on load: 1/1000 of the diagonal, 15 degrees
   Tessellation smooth;  ///< as display but for the eye, see makeSmooth(); empty unless asked for
   std::shared_ptr<const Shape> shape;
+  std::shared_ptr<const Part> whole; ///< of a part that was cut: as it was before; else null
+  std::vector<char> half;            ///< of a part that was cut: per cut, whether it left away what lies on one side
 
   double diagonal() const { return box.diagonal(); }
   double volume() const;

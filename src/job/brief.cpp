@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/brief.h"
 #include "base/file.h"
+#include "job/cuts.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/open_part.h"
@@ -148,9 +149,9 @@ Brief defaultBrief(const std::string& partFile) {
   return b;
 }
 
-Result<LoadOptions> loadOptionsOf(const Brief& asWritten) {
+Result<PartOptions> loadOptionsOf(const Brief& asWritten) {
   const Brief brief = settled(asWritten);
-  LoadOptions o;
+  PartOptions o;
   o.unit = brief.unit;
   if (!brief.facetAngle.empty()) {
     char* end = nullptr;
@@ -167,20 +168,9 @@ Result<LoadOptions> loadOptionsOf(const Brief& asWritten) {
   }
   if (const Rule* r = brief.first("overlap")) o.keepsSpace = splitList(r->get("keep"));
   if (const Rule* r = brief.first("touch")) o.touchWithin = r->get("within");
-  for (std::size_t i = 0; i < brief.rules.size(); ++i) {
-    const Rule& r = brief.rules[i];
-    if (r.kind != "cut" || r.off) continue;
-    CutPlanes c;
-    c.rule = static_cast<int>(i);
-    if (const std::string what = r.get("what"); what != "everything") c.bodies = splitList(what);
-    auto across = parsePoints(r.get("across"), "mm"); // else zero, which the cut complains about
-    if (across && across->size() == 1 && across->front().norm() > 0) c.across = across->front().normalized();
-    std::string at = r.get("at");
-    if (at.size() >= 2 && at.front() == '(' && at.back() == ')') at = at.substr(1, at.size() - 2);
-    c.at = splitList(at);
-    c.further = splitList(r.get("further"));
-    o.cuts.push_back(std::move(c));
-  }
+  o.cuts = rulesOfCuts(asWritten);
+  if (std::any_of(o.cuts.begin(), o.cuts.end(), [](const Rule& r) { return r.kind == "cut_sheet"; }))
+    o.folder = std::filesystem::path(brief.resolve("x")).parent_path().string();
   return o;
 }
 

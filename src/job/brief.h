@@ -27,8 +27,14 @@ std::string briefText(const Brief& brief);
 std::optional<Problem> saveBrief(const Brief& brief, const std::string& path);
 /// A brief for a bare part: overall size, tetrahedra, general limits.
 Brief defaultBrief(const std::string& partFile);
-/// What of the brief concerns reading its part: unit, sharp lines, overlaps, gaps that are closed.
-Result<LoadOptions> loadOptionsOf(const Brief& brief);
+/// What of a brief concerns reading its part.
+struct PartOptions : LoadOptions {
+  std::vector<Rule> cuts; ///< its cuts and what they use, see rulesOfCuts()
+  std::string folder;     ///< where files of sheets are looked for
+  bool operator==(const PartOptions&) const = default;
+};
+/// Unit, sharp lines, overlaps, gaps that are closed, cuts.
+Result<PartOptions> loadOptionsOf(const Brief& brief);
 /// Follows a renamed group in every rule that names it.
 void renameGroup(Brief& brief, const std::string& from, const std::string& to);
 /// All that is wrong with the values, unknown keys and kinds; lengths in `unit`.

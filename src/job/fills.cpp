@@ -107,7 +107,12 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
 MeshPlan planOfBrief(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                      std::vector<Problem>& problems) {
   const Fills fills = fillsOf(brief, part, groups, problems);
-  return planOf(part, fills.wishes, problems);
+  const std::size_t before = problems.size();
+  MeshPlan plan = planOf(part, fills.wishes, problems);
+  if (!part.faceted)
+    for (std::size_t i = before; i < problems.size(); ++i)
+      if (problems[i].code == "fill.unfit") problems[i].fix = kProposeCuts;
+  return plan;
 }
 
 std::string fillSummary(const std::vector<BodyPlan>& bodies) {

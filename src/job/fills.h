@@ -19,6 +19,8 @@ Fills fillsOf(const Brief& brief, const Part& part, const std::vector<ResolvedGr
 /// What is planned for bodies and faces before anything is meshed; what cards cannot have is a finding.
 MeshPlan planOfBrief(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
                      std::vector<Problem>& problems);
+/// What the window does about a body that does not fit.
+constexpr const char* kProposeCuts = "propose cuts";
 /// "1 body mapped, 2 bodies of tetrahedra": bodies by fill, the structured ones first.
 std::string fillSummary(const std::vector<BodyPlan>& bodies);
 /// The order alone, which needs no part.

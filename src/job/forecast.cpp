@@ -3,6 +3,7 @@
 #include "base/bvh.h"
 #include "base/parallel.h"
 #include "job/capacity.h"
+#include "job/cuts.h"
 #include "job/fills.h"
 #include "job/preview.h"
 #include "job/values.h"
@@ -64,6 +65,8 @@ Forecast forecastBrief(const Brief& brief, const Part& part, Progress& progress)
   meetBudget(brief, part, request, 1, progress);
   Forecast f = forecastField(brief, part, makeSizeField(part, request, &progress), progress);
   f.problems.insert(f.problems.begin(), problems.begin(), problems.end());
+  const auto small = smallAtCuts(part, request, &progress);
+  f.problems.insert(f.problems.end(), small.begin(), small.end());
   return f;
 }
 

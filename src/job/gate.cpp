@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/gate.h"
+#include "job/cuts.h"
 #include "job/reuse.h"
 #include <algorithm>
 #include <map>
@@ -51,6 +52,8 @@ Gate gateOf(const RunResult& run, const Part& part, const Brief& now, const std:
   }
   if (scales.empty()) scales.insert(1);
   for (double scale : scales) g.size += (g.size.empty() ? "" : "; ") + fileSizeText(box.size(), m.unit, scale);
+
+  if (const std::string half = halfSentence(part, run.brief); !half.empty()) g.size += ", " + half;
 
   const Audit& a = run.audit;
   for (const auto& l : losses)

@@ -7,7 +7,7 @@ namespace tess {
 
 struct Gate {
   std::vector<Problem> objections; ///< reasons not to write; may be overruled with a reason
-  std::string size;                ///< of the mesh in each file: "182 x 96 x 96 mm"
+  std::string size;                ///< of the mesh in each file: "182 x 96 x 96 mm"; what share of the part it is
   bool open() const { return objections.empty(); }
 };
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/groups.h"
 #include "base/units.h"
+#include "job/cuts.h"
 #include "job/values.h"
 #include <cmath>
 #include <set>
@@ -78,7 +79,32 @@ public:
   Resolver(const Brief& b, const Part& p, std::vector<Problem>& problems)
       : m_brief(b), m_part(p), m_problems(problems) {}
 
+  /// What the rule means; on a part that is cut first on the whole one.
   ResolvedGroup resolve(std::size_t index) {
+    const Rule& r = m_brief.rules[index];
+    if (!m_part.whole || r.get("as") == "cut" || tellsOfPieces(m_brief, r)) return onThis(index);
+    std::vector<Problem> said;
+    ResolvedGroup g = Resolver(m_brief, *m_part.whole, said).onThis(index);
+    if (g.entities.empty() && r.get("as") != "whole") {
+      ResolvedGroup here = onThis(index);
+      if (!here.entities.empty()) return here;
+    }
+    m_problems.insert(m_problems.end(), said.begin(), said.end());
+    const std::set<int> meant(g.entities.begin(), g.entities.end());
+    std::vector<int> all;
+    for (int e = 0; e < m_part.count(g.dim); ++e) {
+      const auto i = static_cast<std::size_t>(e);
+      const int from = g.dim == Dim::Face   ? m_part.faces[i].from
+                       : g.dim == Dim::Edge ? m_part.edges[i].from
+                       : g.dim == Dim::Body ? m_part.bodies[i].from
+                                            : m_part.points[i].from;
+      if (from >= 0 && meant.count(from)) all.push_back(e);
+    }
+    g.leftAway = all.empty() && !meant.empty();
+    g.entities = std::move(all);
+    return g;
+  }
+  ResolvedGroup onThis(std::size_t index) {
     const Rule& r = m_brief.rules[index];
     ResolvedGroup g;
     g.name = r.get("name");
@@ -180,6 +206,45 @@ public:
       }
       keep([&](int e) { return all.count(e) > 0; });
     }
+    if (set("made_by")) {
+      std::set<int> cuts;
+      for (const auto& n : splitList(r.get("made_by"))) {
+        const std::size_t before = cuts.size();
+        for (int k = 0; ruleOfCut(m_brief, k) >= 0; ++k)
+          if (n == "cut " + std::to_string(k + 1) || n == faceNameOfCut(m_brief, k)) cuts.insert(k);
+        if (cuts.size() == before)
+          problem("group.no-cut", "group '" + g.name + "' is of '" + n + "', which is no cut", index,
+                  "write 'cut 1' for the first cut, or the name of its faces");
+      }
+      keep([&](int e) {
+        const auto i = static_cast<std::size_t>(e);
+        return cuts.count(g.dim == Dim::Face ? m_part.faces[i].cut : g.dim == Dim::Edge ? m_part.edges[i].cut : -1) > 0;
+      });
+    }
+    if (set("piece")) {
+      const auto names = splitList(r.get("piece"));
+      auto wanted = [&](int b) {
+        return b >= 0 && std::any_of(names.begin(), names.end(), [&](const auto& n) {
+                 return matchesName(n, m_part.bodies[static_cast<std::size_t>(b)].name);
+               });
+      };
+      auto ofFace = [&](int f) { return wanted(face(f).bodies[0]) || wanted(face(f).bodies[1]); };
+      auto ofEdge = [&](int e) {
+        const auto& on = m_part.edges[static_cast<std::size_t>(e)].faces;
+        return std::any_of(on.begin(), on.end(), ofFace);
+      };
+      std::set<int> ends;
+      if (g.dim == Dim::Point)
+        for (int e = 0; e < m_part.count(Dim::Edge); ++e)
+          if (ofEdge(e))
+            for (int p : m_part.edges[static_cast<std::size_t>(e)].points) ends.insert(p);
+      keep([&](int e) {
+        return g.dim == Dim::Body   ? wanted(e)
+               : g.dim == Dim::Face ? ofFace(e)
+               : g.dim == Dim::Edge ? ofEdge(e)
+                                    : ends.count(e) > 0;
+      });
+    }
     if (set("any_of")) {
       std::set<int> all;
       for (const auto& n : splitList(r.get("any_of"))) {
@@ -244,7 +309,7 @@ private:
     std::erase_if(c, [&](int f) { return between(f) == (want == "not"); });
   }
   /// Slots that name faces instead of describing them.
-  static constexpr const char* kTelling[] = {"cad_name", "colour", "nearest", "any_of", "all_of"};
+  static constexpr const char* kTelling[] = {"cad_name", "colour", "nearest", "any_of", "all_of", "made_by"};
 
   void problem(const char* code, const std::string& what, std::size_t rule, const std::string& todo) {
     Problem p;
@@ -278,6 +343,26 @@ private:
 
 } // namespace
 
+bool tellsOfPieces(const Brief& brief, const Rule& group) {
+  std::set<std::string> seen;
+  auto tells = [&](auto&& self, const Rule& r) -> bool {
+    if (!r.get("made_by").empty() || !r.get("piece").empty()) return true;
+    for (const char* key : {"any_of", "all_of", "except"})
+      for (const auto& n : splitList(r.get(key))) {
+        if (!seen.insert(n).second) continue;
+        for (const Rule& x : brief.rules)
+          if (x.kind == "group" && !x.off && x.get("name") == n && (x.get("as") == "cut" || self(self, x))) return true;
+      }
+    return false;
+  };
+  return tells(tells, group);
+}
+
+std::string roleOf(const Rule& rule) {
+  if (!isCut(rule.kind)) return rule.get("role");
+  return rule.get("keep") == "ahead" || rule.get("keep") == "behind" ? "symmetry" : "";
+}
+
 std::vector<ResolvedGroup> resolveGroups(const Brief& asWritten, const Part& part, std::vector<Problem>& problems) {
   const Brief brief = settled(asWritten, &part);
   std::vector<ResolvedGroup> r;
@@ -293,6 +378,11 @@ std::vector<ResolvedGroup> resolveGroups(const Brief& asWritten, const Part& par
     p.where = "rule " + std::to_string(i + 1);
     p.why = "no entity of the part fits: " + sentenceOf(brief.rules[i]);
     p.todo = "change its description, or remove it";
+    if (r.back().leftAway) {
+      p.severity = Severity::Note;
+      p.why = "what it describes lies where cuts leave nothing, or consists of lines that they removed";
+      p.todo = "none, if the rest of the part needs no such group";
+    }
     if (r.back().outerByDefault) {
       Brief also = brief;
       also.rules[i].values["between"] = "only";
@@ -304,6 +394,16 @@ std::vector<ResolvedGroup> resolveGroups(const Brief& asWritten, const Part& par
       }
     }
     problems.push_back(p);
+  }
+  // Faces of cuts that have a name, unless a card of that name says more.
+  for (std::size_t k = 0; k < part.half.size(); ++k) {
+    ResolvedGroup g;
+    g.name = faceNameOfCut(brief, static_cast<int>(k));
+    g.rule = ruleOfCut(brief, static_cast<int>(k));
+    if (g.name.empty() || std::any_of(r.begin(), r.end(), [&](const auto& x) { return x.name == g.name; })) continue;
+    for (std::size_t f = 0; f < part.faces.size(); ++f)
+      if (part.faces[f].cut == static_cast<int>(k)) g.entities.push_back(static_cast<int>(f));
+    if (!g.entities.empty()) r.push_back(std::move(g));
   }
   return r;
 }
@@ -358,6 +458,14 @@ Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entiti
     at += (at.empty() ? "" : "; ") + formatPoint(p);
   }
   r.values["nearest"] = at;
+  if (!part.whole || dim == Dim::Body) return r;
+  // Where the same points mean more, or another thing, on the part before the cuts, pieces are meant.
+  Brief alone;
+  alone.rules.push_back(r);
+  std::vector<Problem> ignored;
+  auto meant = entities;
+  std::sort(meant.begin(), meant.end());
+  if (resolveGroups(alone, part, ignored).front().entities != meant) r.values["as"] = "cut";
   return r;
 }
 

@@ -13,9 +13,16 @@ struct ResolvedGroup {
   std::vector<int> entities; ///< ascending
   int rule = -1;
   bool outerByDefault = false; ///< faces between bodies were left out without being asked about
+  bool leftAway = false;       ///< what it describes is no longer there, since cuts keep one side
 };
-/// All groups of the brief in order; what matches nothing, or refers to a group that is not there, is a problem.
+/// All groups of the brief in order, those of the faces of cuts last; what matches nothing, or refers to a group that
+/// is not there, is a problem. Of a part that is cut, what describes something on the whole part means all that became
+/// of it; what describes nothing there, pieces, or what cuts made, is looked for among the pieces.
 std::vector<ResolvedGroup> resolveGroups(const Brief& brief, const Part& part, std::vector<Problem>& problems);
+/// Whether a group's card can only mean pieces or what cuts made.
+bool tellsOfPieces(const Brief& brief, const Rule& group);
+/// Role that a rule gives to its group of faces; the faces where a cut left one side are a symmetry.
+std::string roleOf(const Rule& rule);
 /// Description of a selection: one nearest point per entity.
 Rule describeSelection(const Part& part, Dim dim, const std::vector<int>& entities, const std::string& name);
 /// Faces in no group.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/open_part.h"
 #include "exchange/exchange.h"
+#include "job/cuts.h"
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -137,11 +138,20 @@ bool holdsMesh(const std::string& path) {
   return (format && !formatInfo(*format).surfaceOnly) || polyMeshFolder(path);
 }
 
-Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options, Progress* progress) {
+Result<Part> withCuts(std::shared_ptr<const Part> whole, const PartOptions& options, Progress* progress) {
+  if (std::none_of(options.cuts.begin(), options.cuts.end(), [](const Rule& r) { return isCut(r.kind); }))
+    return *whole;
+  return cutFurther(std::move(whole), options.cuts, options.folder, progress);
+}
+
+Result<OpenedPart> openPart(const std::string& path, const PartOptions& options, Progress* progress) {
   if (!holdsMesh(path)) {
     auto part = loadPart(path, options, progress);
     if (!part) return part.problem();
-    return OpenedPart{std::move(*part), {}};
+    if (options.cuts.empty()) return OpenedPart{std::move(*part), {}};
+    auto pieces = withCuts(std::make_shared<const Part>(std::move(*part)), options, progress);
+    if (!pieces) return pieces.problem();
+    return OpenedPart{std::move(*pieces), {}};
   }
   auto read = readMeshPart(path, options, progress);
   if (!read) return read.problem();
@@ -167,6 +177,11 @@ Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options,
   r.rules.push_back({"everywhere", {{"target", size + " " + read->part.unit}}, "", false, {}});
   r.rules.push_back({"take_mesh", {}, "", false, {}});
   r.part = std::move(read->part);
+  if (!options.cuts.empty()) {
+    auto told = withCuts(std::make_shared<const Part>(r.part), options, progress);
+    if (!told) return told.problem();
+    r.part = std::move(*told);
+  }
   return r;
 }
 

@@ -16,8 +16,10 @@ struct OpenedPart {
 /// Whether a path means a mesh: a file of a format that holds cells, or a folder with a polyMesh or a file in it.
 /// Nothing is read.
 bool holdsMesh(const std::string& path);
-/// Reads a part or a mesh. Throws Cancelled on a stop.
-Result<OpenedPart> openPart(const std::string& path, const LoadOptions& options, Progress* progress = nullptr);
+/// Reads a part or a mesh and makes the cuts. Throws Cancelled on a stop.
+Result<OpenedPart> openPart(const std::string& path, const PartOptions& options, Progress* progress = nullptr);
+/// The part with cuts made, or as it is where there are none; `whole` is the part before all of them.
+Result<Part> withCuts(std::shared_ptr<const Part> whole, const PartOptions& options, Progress* progress = nullptr);
 /// Puts what a file brings along into a brief that says nothing about it yet. `take`: with its mesh as it is; else it
 /// is meshed anew from its boundary.
 Brief withRulesOf(Brief brief, const OpenedPart& opened, bool take = true);

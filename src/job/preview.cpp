@@ -2,6 +2,7 @@
 #include "job/preview.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "job/cuts.h"
 #include "job/edge_counts.h"
 #include "job/fills.h"
 #include "job/run.h"
@@ -292,6 +293,25 @@ RulePreview previewTarget(const Rule& rule, const std::vector<ResolvedGroup>& gr
   return p;
 }
 
+namespace {
+/// Where a sheet that is moved comes to points, middles and the ends and middles of faces.
+std::vector<double> snapsAlong(const Part& part, const SheetLook& sheet) {
+  std::vector<double> r;
+  auto add = [&](const Vec3& p) { r.push_back((p - sheet.at).dot(sheet.normal)); };
+  constexpr std::size_t kMost = 2000;
+  for (std::size_t i = 0; i < part.points.size() && i < kMost; ++i) add(part.points[i].at);
+  for (std::size_t i = 0; i < part.faces.size() && i < kMost; ++i) {
+    add(part.faces[i].center);
+    if (part.faces[i].radius > 0) add(part.faces[i].box.center()); // near the axis of a hole
+  }
+  for (const auto& b : part.bodies) add(b.box.center());
+  std::sort(r.begin(), r.end());
+  const double near = 1e-6 * part.diagonal();
+  r.erase(std::unique(r.begin(), r.end(), [&](double a, double b) { return b - a < near; }), r.end());
+  return r;
+}
+} // namespace
+
 Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, const std::vector<ResolvedGroup>& known,
                                 const SizeField* field, Progress& progress, const Rule* asMade) {
   RulePreview p;
@@ -351,6 +371,25 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
       p.text = fileSizeText(part.box.size(), part.unit, *scale) + " in the file";
   if ((r.kind == "limit" || r.kind == "accept") && !target.empty())
     p.text = "elements that touch " + countOf(p.dim, p.lit.size());
+  if (kind->preview == "sheet") {
+    // Its groups and values, and the cuts before it, for its number.
+    Brief with = brief;
+    with.rules[at].off = false;
+    const Part& whole = part.whole ? *part.whole : part;
+    const auto cuts = cutsOf(rulesOfCuts(with), with.resolve("."), whole, unheard);
+    const int number = cutOfRule(with, rule);
+    const auto mine = std::find_if(unheard.begin(), unheard.end(),
+                                   [&](const Problem& x) { return x.where == "cut " + std::to_string(number + 1); });
+    if (mine != unheard.end()) return *mine;
+    progress.check();
+    auto looks = looksOf(whole, cuts[static_cast<std::size_t>(number)]);
+    if (!looks) return looks.problem();
+    for (const auto& l : *looks) p.outline.insert(p.outline.end(), l.lines.begin(), l.lines.end());
+    p.sheets = std::move(*looks);
+    if (!p.sheets.empty()) p.snaps = snapsAlong(whole, p.sheets.front());
+    p.text = bodiesText(part);
+    return p;
+  }
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;
 
   SizeRequest request = sizeRequestOf(alone, part, groups, unheard, &progress);

@@ -2,6 +2,7 @@
 // What one rule would do, before anything is meshed: where nodes would stand on edges, which region it covers, what it
 // acts on, and counts in words. Which of these a kind of rule shows stands in the rule table (`preview`).
 #pragma once
+#include "geometry/cut_bodies.h"
 #include "job/groups.h"
 #include "size/size_field.h"
 
@@ -13,7 +14,10 @@ struct RulePreview {
   Dim dim = Dim::Face;
   std::vector<int> lit;     ///< what the rule acts on; empty: everything, or nothing
   std::vector<int> follows; ///< of a division: edges whose counts follow, as sides across from each other do
-  std::string text;         ///< counts in words; may be empty
+  /// Of a cut: its sheets as they lie, and the lengths along which they snap, from where they are.
+  std::vector<SheetLook> sheets;
+  std::vector<double> snaps;
+  std::string text; ///< counts in words; may be empty
 };
 constexpr std::size_t kPreviewMarks = 20000;
 

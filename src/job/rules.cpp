@@ -100,7 +100,8 @@ const std::vector<RuleKind>& ruleTable() {
          "[facing {normal}] [within {normal_angle} of it] [outermost towards {outermost}] [spread from {spread_from}] "
          "[up to {spread_angle}] [inside "
          "{box_min}] [to {box_max}] [nearest to {nearest}] [out of {any_of}] [also in {all_of}] [without {except}] "
-         "[, faces between bodies {between}] [, role {role}] [, {medium}] [of {material}]",
+         "[made by {made_by}] [of the piece {piece}] [, as it is {as}] [, faces between bodies {between}] [, role "
+         "{role}] [, {medium}] [of {material}]",
          "size",
          "highlight",
          "A named set, found by what describes it: all conditions given must hold. It is found again when the part "
@@ -127,6 +128,14 @@ const std::vector<RuleKind>& ruleTable() {
           text("any_of", SlotType::Names, "in at least one of these groups"),
           text("all_of", SlotType::Names, "in all of these groups"),
           text("except", SlotType::Names, "in none of these groups"),
+          text("made_by", SlotType::Names,
+               "faces, edges or points that cuts made: 'cut 2' for the second cut, or the "
+               "name of its faces"),
+          text("piece", SlotType::Names, "of these pieces, as 'hub piece 2'; * stands for any text"),
+          choice("as", "",
+                 "of a part that is cut: described before the cuts, and all parts of it are meant; or described as it "
+                 "is when all cuts are made",
+                 {"whole", "cut"}),
           choice("between", "",
                  "faces that two bodies share: not taken, taken as well, or taken only; left empty, a group that is "
                  "picked, named in the file or put together from others has what that says, and any other has outer "
@@ -159,23 +168,84 @@ const std::vector<RuleKind>& ruleTable() {
                  "none",
                  "Bodies with a small gap or overlap between them get common faces, as if they touched.",
                  {length("within", "", "largest gap that is closed", true)}});
+    auto whatIsCut = [&] {
+      Slot s = text("what", SlotType::Names,
+                    "names of bodies or of groups of bodies, * stands for any text; or 'everything'");
+      s.fallback = "everything";
+      return s;
+    };
+    auto onlyAt = [&] {
+      return text("only", SlotType::Points,
+                  "only pieces that hold one of these points, as (x, y, z); (x, y, z); left empty: all of them");
+    };
+    auto kept = [&] {
+      return choice("keep", "",
+                    "what stays: both sides, or only what lies ahead, where the sheet's direction points, or behind; "
+                    "the rest is left away, as for a half or a quarter",
+                    {"both", "ahead", "behind"});
+    };
+    const char* cutName = "name of the group of faces that the cut leaves or makes; where one side is kept they are "
+                          "called symmetry, with the axis, and have that role";
     t.push_back(
         {"cut",
          "Pieces",
-         "Cut {what} across {across}[ at {at}][ and further on by {further}]",
+         "Cut {what}[, only at {only},] [square to {square_to}] across {across}[ at {at}][ and further on by "
+         "{further}][, keeping "
+         "{keep}][, "
+         "its faces called {name}]",
          "part",
-         "none",
+         "sheet",
          "Bodies are cut by planes into pieces, one card after the other, whenever the part is loaded. Pieces "
          "share the nodes of the faces between them and stay one region; groups, sizes and roles mean the parts "
          "of what they meant before. Each piece is filled by itself, so that a body which is no brick and no "
          "prism may become several that are.",
-         {text("what", SlotType::Names, "names of bodies, * stands for any text; or 'everything'"),
+         {whatIsCut(), onlyAt(),
           direction(text("across", SlotType::Points, "direction that the planes are square to, as x, y, z")),
-          text("at", SlotType::Points, "point in the first plane; left empty: the middle of these bodies"),
+          text("at", SlotType::Points,
+               "point in the first plane, or three of them; left empty: the middle of these bodies"),
           text("further", SlotType::Names,
-               "distances of more planes from the first one along the direction, as 10 mm, 20 mm")}});
-    t.back().entries[0].fallback = "everything";
-    t.back().entries[1].fallback = "0, 0, 1";
+               "distances of more planes from the first one along the direction, as 10 mm, 20 mm"),
+          text("square_to", SlotType::Names,
+               "a group of edges: the plane is square to the one nearest to the point, there, or at its middle"),
+          kept(), text("name", SlotType::Text, cutName)}});
+    t.back().entries[2].fallback = "0, 0, 1";
+    t.push_back(
+        {"cut_along",
+         "Pieces",
+         "Cut {what}[, only at {only},] along [{on}][ the faces at {at}][, moved by {by}][, keeping {keep}][, its "
+         "faces called {name}]",
+         "part",
+         "sheet",
+         "Bodies are cut by faces that are carried on beyond their edges: planes, cylinders, cones, balls, rings "
+         "and free forms. Of edges: by the cylinder through a circle, or round a straight edge.",
+         {whatIsCut(), onlyAt(), text("on", SlotType::Names, "groups of faces, or of edges"),
+          text("at", SlotType::Points, "or points on faces, as (x, y, z); (x, y, z): the nearest ones are meant"),
+          ranged("by", SlotType::Length, "",
+                 "distance from the faces, out of the body, as 5 mm; into it where it is negative; for edges "
+                 "what the radius is larger",
+                 -1e300, 1e300),
+          kept(), text("name", SlotType::Text, cutName)}});
+    t.push_back({"cut_core",
+                 "Pieces",
+                 "Cut {what}[, only at {only},] with a square core {side} wide round [{on}][ the faces at {at}][, "
+                 "turned by {turn}]",
+                 "part",
+                 "sheet",
+                 "A square round a hole, or inside a shaft, as long as its wall, joined to the wall by planes at its "
+                 "corners: five pieces of four sides each, or four, instead of a round one.",
+                 {whatIsCut(), onlyAt(), text("on", SlotType::Names, "groups of cylinders' faces"),
+                  text("at", SlotType::Points, "or points on such faces, as (x, y, z); (x, y, z)"),
+                  length("side", "", "side of the square: wider than a hole, narrower than a shaft", true),
+                  ranged("turn", SlotType::Angle, "0", "of the square about the axis, from the nearest coordinate axis",
+                         -90, 90)}});
+    t.push_back(
+        {"cut_sheet",
+         "Pieces",
+         "Cut {what}[, only at {only},] by the faces of {file}",
+         "part",
+         "sheet",
+         "Bodies are cut by the faces of another file, which lie where they are in its coordinates.",
+         {whatIsCut(), onlyAt(), text("file", SlotType::Path, "a STEP, IGES or BREP file, beside the brief", true)}});
     t.push_back(
         {"everywhere",
          "Sizes",

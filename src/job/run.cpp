@@ -4,6 +4,7 @@
 #include "base/memory.h"
 #include "base/units.h"
 #include "job/capacity.h"
+#include "job/cuts.h"
 #include "job/fills.h"
 #include "job/forecast.h"
 #include "job/improve.h"
@@ -613,7 +614,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   RunResult run;
   run.brief = brief;
   run.threads = threads > 0 ? threads : static_cast<int>(std::thread::hardware_concurrency());
-  run.problems = part.problems;
+  run.problems = problemsOfPart(part, brief);
   for (auto& p : validateBrief(brief, part.unit)) {
     if (p.severity == Severity::Error) return p;
     run.problems.push_back(p);
@@ -650,8 +651,10 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     w.fills = fills.wishes;
     return w;
   };
+  std::vector<Problem> atCuts;
   auto meshWith = [&]() -> Result<MeshOutcome> {
     SizeField field = makeSizeField(part, request, &progress);
+    atCuts = smallAtCuts(part, request, &progress);
     if (reuse == Reuse::OtherFills && budget == 0)
       if (auto some = reuseBodies(part, field, wishes(request), options, *before, run.keptBodies, progress))
         return std::move(*some);
@@ -709,10 +712,19 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.faces = std::move(m->faces);
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   run.fromMeshing = std::move(m->problems);
+  if (run.reused)
+    for (const auto& p : before->problems)
+      if (isSmallAtCut(p)) atCuts.push_back(p);
+  run.problems.insert(run.problems.end(), atCuts.begin(), atCuts.end());
+  if (const std::string half = halfSentence(part, brief); !half.empty())
+    run.problems.push_back(Problem::of("part.half", "this is " + half)
+                               .as(Severity::Note)
+                               .because("volume, mass, forces and flows of the results are those of that share")
+                               .advise("none, if the whole is meant to be symmetric there"));
   attachGroups(run.mesh, run.groups, part);
   for (auto& g : run.mesh.groups)
     for (const auto& r : run.groups)
-      if (r.name == g.name && g.dim == 2) g.role = run.brief.rules[static_cast<std::size_t>(r.rule)].get("role");
+      if (r.name == g.name && g.dim == 2) g.role = roleOf(run.brief.rules[static_cast<std::size_t>(r.rule)]);
   attachMedia(run, part);
   keepApart(run, part, progress);
   rename(run);

@@ -114,11 +114,18 @@ std::string expanded(const std::map<std::string, std::string>& values, const Slo
 
 } // namespace
 
+namespace {
+/// Shares are of the whole part, whatever cuts leave of it.
+const Part* measured(const Part* part) { return part && part->whole ? part->whole.get() : part; }
+} // namespace
+
 std::string settledText(const Brief& brief, const Slot& slot, const std::string& text, const Part* part) {
+  part = measured(part);
   return expanded(valuesOf(brief), slot, text, part);
 }
 
 Brief settled(const Brief& brief, const Part* part) {
+  part = measured(part);
   Brief b = brief;
   const auto values = valuesOf(brief);
   for (auto& rule : b.rules) {

@@ -12,7 +12,7 @@ using namespace tess::test;
 
 namespace {
 
-OpenedPart opened(const std::string& path, const LoadOptions& options = {}) {
+OpenedPart opened(const std::string& path, const PartOptions& options = {}) {
   auto r = openPart(path, options);
   EXPECT_TRUE(r.ok()) << (r.ok() ? "" : r.problem().sentence());
   return r.ok() ? std::move(*r) : OpenedPart();
@@ -232,7 +232,7 @@ TEST(OpenPart, whatCannotBeTakenSaysWhy) {
 
 TEST(OpenPart, unitsAreOverriddenAndRemembered) {
   TempFolder dir;
-  LoadOptions inCentimetres;
+  PartOptions inCentimetres;
   inCentimetres.unit = "cm";
   const OpenedPart o = opened(hexDeck(dir), inCentimetres);
   EXPECT_EQ(o.part.unit, "cm");

@@ -168,11 +168,11 @@ TEST(Preview, whatIsTypedMayBeNoValue) {
 }
 
 TEST(Preview, everyKindOfTheTableShowsWhatItNames) {
-  const std::set<std::string> known{"none", "highlight", "edge-marks", "outline"};
+  const std::set<std::string> known{"none", "highlight", "edge-marks", "outline", "sheet"};
   const Part part = made("plate 0 3 0");
   for (const auto& kind : ruleTable()) {
     EXPECT_TRUE(known.count(kind.preview)) << kind.id;
-    if (kind.id == "field") continue; // needs a file
+    if (kind.id == "field" || kind.id == "cut_sheet") continue; // they need a file
     Brief b = briefWith("4 mm", {allFaces("skin")});
     b.rules.push_back(freshRule(kind.id, "skin", b, part));
     if (kind.id == "everywhere") b.rules.erase(b.rules.begin());
@@ -180,10 +180,12 @@ TEST(Preview, everyKindOfTheTableShowsWhatItNames) {
     if (kind.id == "accept") b.rules.back().values["reason"] = "far from the load";
     if (kind.id == "value") b.rules.back().values = {{"name", "x"}, {"value", "2"}};
     if (kind.id == "keep_surface" || kind.id == "hand_over") b.rules.back().values["path"] = "x.vtu";
+    if (kind.id == "cut_core") b.rules.back().values = {{"at", "(16, 20, 3)"}, {"side", "12 mm"}};
     const RulePreview p = previewOf(b, last(b), part);
+    EXPECT_EQ(!p.sheets.empty(), kind.preview == "sheet") << kind.id;
     if (kind.id != "zone") { // its box lies inside the part, where no edge is
       EXPECT_EQ(!p.marks.empty(), kind.preview == "edge-marks") << kind.id;
     }
-    EXPECT_EQ(!p.outline.empty(), kind.preview == "outline") << kind.id;
+    EXPECT_EQ(!p.outline.empty(), kind.preview == "outline" || kind.preview == "sheet") << kind.id;
   }
 }
