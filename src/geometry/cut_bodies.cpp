@@ -145,7 +145,7 @@ private:
       if (std::abs(normal[k]) < std::abs(normal[least]) - 1e-9) least = k;
     const Vec3 x = (Vec3::Unit(least) - normal[least] * normal).normalized(), y = normal.cross(x);
     const auto u = rangeOf(m_reach, m_at, x), v = rangeOf(m_reach, m_at, y);
-    const double more = 0.06 * m_reach.diagonal();
+    const double more = 0.03 * m_reach.diagonal();
     const gp_Pln p(gp_Ax3(point(m_at), unit(normal), unit(x)));
     tools.Append(BRepBuilderAPI_MakeFace(p, u[0] - more, u[1] + more, v[0] - more, v[1] + more).Shape());
     return {};
@@ -398,6 +398,7 @@ private:
   }
   void say(Problem p) {
     p.where = "cut " + std::to_string(m_number + 1);
+    if (p.what.rfind("a cut", 0) == 0) p.what = p.where + p.what.substr(5);
     problems.push_back(std::move(p));
   }
   /// Images of all solids; empty where the kernel fails.

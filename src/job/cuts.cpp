@@ -86,6 +86,7 @@ private:
   int m_number = 0;
 
   void say(const char* code, std::string what, std::string why, std::string todo) {
+    if (what.rfind("a cut", 0) == 0) what = "cut " + std::to_string(m_number + 1) + what.substr(5);
     m_problems.push_back(Problem::of(code, std::move(what))
                              .as(Severity::Warning)
                              .at("cut " + std::to_string(m_number + 1))

@@ -111,7 +111,7 @@ MeshPlan planOfBrief(const Brief& brief, const Part& part, const std::vector<Res
   MeshPlan plan = planOf(part, fills.wishes, problems);
   if (!part.faceted)
     for (std::size_t i = before; i < problems.size(); ++i)
-      if (problems[i].code == "fill.unfit") problems[i].fix = kProposeCuts;
+      if (problems[i].code == "fill.unfit" || problems[i].code == "fill.best") problems[i].fix = kProposeCuts;
   return plan;
 }
 

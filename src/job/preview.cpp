@@ -387,7 +387,11 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
     for (const auto& l : *looks) p.outline.insert(p.outline.end(), l.lines.begin(), l.lines.end());
     p.sheets = std::move(*looks);
     if (!p.sheets.empty()) p.snaps = snapsAlong(whole, p.sheets.front());
-    p.text = bodiesText(part);
+    const auto faces = std::count_if(part.faces.begin(), part.faces.end(),
+                                     [&](const PartFace& f) { return part.whole && f.cut == number; });
+    if (asMade && *asMade == brief.rules[at] && faces)
+      p.text = counted(static_cast<std::size_t>(faces), "face", "faces") +
+               (part.half[static_cast<std::size_t>(number)] ? " where it ends" : " between pieces");
     return p;
   }
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;

@@ -204,10 +204,15 @@ private:
     o.share /= all;
     return o;
   }
-  std::string point(const Vec3& p) const {
-    const double grid = 1e-7 * m_whole->diagonal();
+  /// Rounded where it only has to be near: to a thousandth of the part or so. `exact`: the direction in which it is
+  /// not.
+  std::string point(const Vec3& p, const Vec3& exact = Vec3::Zero()) const {
+    const double step = std::pow(10, std::floor(std::log10(m_whole->diagonal())) - 3);
+    Vec3 q;
+    for (int k = 0; k < 3; ++k) q[k] = std::round(p[k] / step) * step;
+    q -= exact.dot(q - p) * exact;
     std::string s = "(";
-    for (int k = 0; k < 3; ++k) s += (k ? ", " : "") + formatNumber(std::abs(p[k]) < grid ? 0 : p[k], 7);
+    for (int k = 0; k < 3; ++k) s += (k ? ", " : "") + formatNumber(std::abs(q[k]) < 1e-6 * step ? 0 : q[k], 9);
     return s + ")";
   }
   static std::string direction(Vec3 n) {
@@ -285,7 +290,7 @@ private:
             if (std::abs(along.norm() / std::max(length, 1e-300) - 1) > 1e-6) continue;
             const Vec3 n = along.normalized().cross(part.shape->projectToFace(f, a.at).normal);
             add(planeKey(n, a.at), length, [&] {
-              return Rule{"cut", {{"across", direction(n)}, {"at", point(a.at)}}, "", false, {}};
+              return Rule{"cut", {{"across", direction(n)}, {"at", point(a.at, n)}}, "", false, {}};
             });
           }
           if (a.angle < kInner || (part.whole && x.from < 0) ||
@@ -326,7 +331,8 @@ private:
         Vec3 p = body.box.center();
         p[best] = at;
         add(planeKey(Vec3::Unit(best), p), 0.1 * gap, [&] {
-          return Rule{"cut", {{"across", direction(Vec3::Unit(best))}, {"at", point(p)}}, "", false, {}};
+          return Rule{
+              "cut", {{"across", direction(Vec3::Unit(best))}, {"at", point(p, Vec3::Unit(best))}}, "", false, {}};
         });
       }
   }

@@ -93,11 +93,15 @@ BodyFits bodyFits(const Part& part, int body, std::span<const Filler* const> fil
 
 namespace {
 
+/// Of bodies that get what fits best: what they are by themselves.
+using OwnFits = std::map<int, std::vector<std::pair<Fill, Fit>>>;
+
 class Maker {
 public:
+  /// `own` is found once and serves again; bodies of `first` are decided before all others.
   Maker(const Part& part, const MeshWishes& wishes, std::span<const Filler* const> fillers,
-        const std::vector<std::string>& given, std::vector<Problem>& said)
-      : m_part(part), m_wishes(wishes), m_fillers(fillers), m_given(given), m_said(said) {}
+        const std::vector<std::string>& given, OwnFits& own, const std::vector<int>& first, std::vector<Problem>& said)
+      : m_part(part), m_wishes(wishes), m_fillers(fillers), m_given(given), m_said(said), m_first(first), m_own(own) {}
 
   MeshPlan make() {
     plan.bridging = m_wishes.bridging;
@@ -109,10 +113,16 @@ public:
     // What leaves less choice comes first.
     m_decided.assign(m_part.bodies.size(), 0);
     for (std::size_t b = 0; b < m_part.bodies.size(); ++b)
-      if (wishOf(b).best) findFits(static_cast<int>(b));
+      if (wishOf(b).best && !m_own.count(static_cast<int>(b))) findFits(static_cast<int>(b));
+    for (int b : m_first)
+      for (Fill fill : {Fill::Mapped, Fill::Swept})
+        if (!m_decided[static_cast<std::size_t>(b)]) decide(b, fill);
     for (Fill fill : {Fill::Mapped, Fill::Swept, Fill::Tetrahedra})
       for (std::size_t b = 0; b < m_part.bodies.size(); ++b)
-        if (!m_decided[b] && (wishOf(b).best || wishOf(b).fill == fill)) decide(static_cast<int>(b), fill);
+        if (!m_decided[b] && (wishOf(b).best || wishOf(b).fill == fill) &&
+            (fill == Fill::Tetrahedra ||
+             std::find(m_first.begin(), m_first.end(), static_cast<int>(b)) == m_first.end()))
+          decide(static_cast<int>(b), fill);
     orderSweeps();
     pave();
     passSpacing();
@@ -152,8 +162,8 @@ private:
   std::vector<Problem>& m_said;
   MeshPlan plan;
   std::vector<char> m_decided; ///< per body
-  std::map<int, std::vector<std::pair<Fill, Fit>>>
-      m_own;                     ///< of bodies that get what fits best: what they are by themselves
+  const std::vector<int>& m_first;
+  OwnFits& m_own;
   std::map<int, Fit> m_hindered; ///< of those, why the last thing tried does not fit
   std::vector<PavedFace> m_ends; ///< of all sweeps
 
@@ -712,7 +722,42 @@ private:
 
 MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Filler* const> fillers,
                   const std::vector<std::string>& given, std::vector<Problem>& said) {
-  return Maker(part, wishes, fillers, given, said).make();
+  OwnFits own;
+  std::vector<int> first;
+  std::vector<Problem> words;
+  MeshPlan best = Maker(part, wishes, fillers, given, own, first, words).make();
+  // Bodies that fit by themselves and were kept from it by neighbours that were decided before are tried first: those
+  // may go another way, or from their other end.
+  auto kept = [&](const MeshPlan& plan) {
+    std::vector<int> r;
+    for (const auto& [b, fits] : own) {
+      const auto i = static_cast<std::size_t>(b);
+      if (plan.bodies[i].fill == Fill::Tetrahedra && (i >= given.size() || given[i].empty()) &&
+          std::any_of(fits.begin(), fits.end(), [](const auto& x) { return x.second.fits; }))
+        r.push_back(b);
+    }
+    return r;
+  };
+  auto volume = [&](const std::vector<int>& bodies) {
+    double v = 0;
+    for (int b : bodies) v += part.bodies[static_cast<std::size_t>(b)].volume;
+    return v;
+  };
+  constexpr int kRounds = 6;
+  std::vector<int> left = kept(best), lastLeft = left;
+  for (int round = 0; round < kRounds && !lastLeft.empty(); ++round) {
+    std::erase_if(first, [&](int b) { return std::find(lastLeft.begin(), lastLeft.end(), b) != lastLeft.end(); });
+    first.insert(first.begin(), lastLeft.begin(), lastLeft.end());
+    std::vector<Problem> now;
+    MeshPlan plan = Maker(part, wishes, fillers, given, own, first, now).make();
+    lastLeft = kept(plan);
+    if (volume(lastLeft) >= volume(left) * (1 - 1e-9)) continue;
+    left = lastLeft;
+    best = std::move(plan);
+    words = std::move(now);
+  }
+  said.insert(said.end(), words.begin(), words.end());
+  return best;
 }
 
 } // namespace tess

@@ -33,6 +33,8 @@ std::string foursided(const Part& part, const BodyLoops& loops, int face, Mapped
     m.sides[k] = chains[k];
     m.corners[k] = startOf(part, chains[k].front());
   }
+  if (runStraightOn(part, chains))
+    return "two sides of one of its faces go straight on at a corner, and those of a mapped body turn there";
   return {};
 }
 

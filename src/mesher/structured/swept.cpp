@@ -246,7 +246,7 @@ private:
     }
     if (loops->size() != 1) return fail(face, loops->empty() ? "a wall has no edges" : "a wall has holes");
     auto chains = m_loops.chains(face, loops->front());
-    if (chains.size() != 4) chains = betweenCorners(m_part, face, loops->front());
+    if (chains.size() != 4 || runStraightOn(m_part, chains)) chains = betweenCorners(m_part, face, loops->front());
     if (chains.size() != 4)
       return fail(face, "a wall has " + std::to_string(chains.size()) +
                             (chains.size() == 1 ? " side, not four" : " sides, not four"));
@@ -540,6 +540,14 @@ private:
 
 Fit fitSwept(const Part& part, int body) { return Finder(part, body).find(); }
 
+bool runStraightOn(const Part& part, std::span<const EdgeChain> sides) {
+  constexpr double kStraight = 0.966; // cosine of 15 degrees
+  for (std::size_t k = 0; k < sides.size(); ++k)
+    if (wayOf(part, sides[k].back(), true).dot(wayOf(part, sides[(k + 1) % sides.size()].front(), false)) > kStraight)
+      return true;
+  return false;
+}
+
 Fit fitThrough(const Part& part, int body) {
   const Fit swept = Finder(part, body).find(true);
   if (!swept.fits) return {};
@@ -562,7 +570,10 @@ Fit fitThrough(const Part& part, int body) {
       for (const auto& chain : chains)
         for (std::size_t k = 1; k < chain.size(); ++k)
           four = four && wayOf(part, chain[k - 1], true).dot(wayOf(part, chain[k], false)) > kStraight;
-      if (!four) break;
+      if (!four || runStraightOn(part, chains)) {
+        four = false;
+        break;
+      }
       m.face = end.face;
       for (std::size_t k = 0; k < 4; ++k) {
         m.sides[k] = chains[k];

@@ -13,6 +13,8 @@ Fit fitSwept(const Part& part, int body);
 /// A swept body whose ends have four corners each, however many edges and walls lie between them: rows run through it
 /// both ways, as in a body of six sides. Does not fit where there is none.
 Fit fitThrough(const Part& part, int body);
+/// Whether of sides round a face two run straight on where they meet (less than 15 degrees): rows would fold there.
+bool runStraightOn(const Part& part, std::span<const EdgeChain> sides);
 
 class SweptFiller : public Filler {
 public:
