@@ -76,7 +76,7 @@ int main(int argc, char** argv) {
     QMouseEvent move(QEvent::MouseMove, at, w.viewport()->mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
     QApplication::sendEvent(w.viewport(), &move);
   }
-  shot("part");
+  settle();
   for (std::size_t i = 0; i < w.document().brief().rules.size(); ++i)
     if (w.document().brief().rules[i].kind == "size") {
       bool drawn = false;
@@ -191,10 +191,26 @@ int main(int argc, char** argv) {
   mesh();
   w.setLens(6);
   shot("method");
+  open("keel-bracket-hexahedra.brief");
+  w.setLens(0);
+  for (std::size_t i = 0; i < w.document().brief().rules.size(); ++i)
+    if (w.document().brief().rules[i].kind == "cut") {
+      bool drawn = false;
+      auto c = QObject::connect(&w, &tess::MainWindow::previewed, [&] { drawn = true; });
+      emit w.briefPanel()->hovered(static_cast<int>(i));
+      waitFor([&] { return drawn; }, 5000);
+      QObject::disconnect(c);
+      break;
+    }
+  shot("pieces");
+  emit w.briefPanel()->hovered(0);
+  mesh();
+  emit w.briefPanel()->hovered(-1);
+  w.setLens(6);
+  shot("hexahedra");
   open("saddle-clamp.brief");
   mesh();
   w.setLens(3);
-  shot("quality");
   {
     QStringList groups;
     for (const auto& g : w.groups()) groups << QString::fromStdString(g.name);

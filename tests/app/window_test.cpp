@@ -264,6 +264,55 @@ TEST_F(Window, theFinestPlaceOfAnEdgeIsDraggedAlongIt) {
   EXPECT_NE(w->document().brief().rules.back().get("finest"), "end");
 }
 
+TEST_F(Window, theSheetOfACutIsDraggedAndSnaps) {
+  open("keel-bracket-hexahedra.brief");
+  EXPECT_GT(w->part()->bodies.size(), 1u);
+  auto* v = w->viewport();
+  int cut = -1;
+  for (std::size_t i = 0; i < w->document().brief().rules.size() && cut < 0; ++i)
+    if (w->document().brief().rules[i].kind == "cut") cut = static_cast<int>(i);
+  auto point = [&](int rule) {
+    bool drawn = false;
+    auto c = QObject::connect(w.get(), &MainWindow::previewed, [&] { drawn = true; });
+    emit w->briefPanel()->hovered(rule);
+    EXPECT_TRUE(waitFor([&] { return drawn; }, 20000));
+    QObject::disconnect(c);
+  };
+  point(cut);
+  EXPECT_GT(v->outlineCount(), 10u);
+  ASSERT_EQ(v->handles().size(), 1u);
+  emit w->briefPanel()->hovered(-1); // on the way to the handle it stays
+  ASSERT_EQ(v->handles().size(), 1u);
+  // To the height of the bore's middle, where it snaps; the card changes when it is let go, and the part with it.
+  EdgeHandle goal = v->handles()[0];
+  EXPECT_NEAR(goal.at.z(), 17, 1e-6);
+  goal.share = 35 * goal.along.z() + 0.3;
+  const QPoint from = v->handleAt(v->handles()[0]).toPoint();
+  const QPointF to = v->handleAt(goal);
+  QTest::mousePress(v, Qt::LeftButton, {}, from);
+  QMouseEvent move(QEvent::MouseMove, to, v->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, {});
+  QApplication::sendEvent(v, &move);
+  EXPECT_EQ(w->document().brief().rules[static_cast<std::size_t>(cut)].get("at"), "(0, 0, 17)");
+  bool loaded = false;
+  auto c = QObject::connect(w.get(), &MainWindow::partLoaded, [&] { loaded = true; });
+  const auto before = w->part();
+  QTest::mouseRelease(v, Qt::LeftButton, {}, to.toPoint());
+  EXPECT_EQ(w->document().brief().rules[static_cast<std::size_t>(cut)].get("at"), "(0, 0, 52)");
+  ASSERT_TRUE(waitFor([&] { return loaded; }, 30000));
+  EXPECT_NE(w->part(), before);
+  EXPECT_EQ(w->part()->whole, before->whole) << "the file is not read for that";
+  // Another card takes the sheet away, and undo brings the cut back.
+  point(static_cast<int>(w->document().brief().first("everywhere") - w->document().brief().rules.data()));
+  EXPECT_TRUE(v->handles().empty());
+  loaded = false;
+  for (auto* a : w->findChildren<QAction*>())
+    if (a->shortcut() == QKeySequence("Ctrl+Z")) a->trigger();
+  ASSERT_TRUE(waitFor([&] { return loaded; }, 30000));
+  QObject::disconnect(c);
+  EXPECT_EQ(w->document().brief().rules[static_cast<std::size_t>(cut)].get("at"), "(0, 0, 17)");
+  EXPECT_EQ(w->part()->bodies.size(), before->bodies.size());
+}
+
 TEST_F(Window, aZoneIsFittedToWhatIsSelected) {
   open("keel-bracket.brief");
   const PartFace& face = w->part()->faces[0];
