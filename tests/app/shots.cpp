@@ -203,10 +203,10 @@ int main(int argc, char** argv) {
       break;
     }
   shot("pieces");
-  emit w.briefPanel()->hovered(0);
-  mesh();
+  const auto& rules = w.document().brief().rules;
+  emit w.briefPanel()->hovered(static_cast<int>(w.document().brief().first("judge") - rules.data()));
   emit w.briefPanel()->hovered(-1);
-  w.setLens(6);
+  mesh();
   shot("hexahedra");
   open("saddle-clamp.brief");
   mesh();
