@@ -29,6 +29,7 @@ public:
   /// The brief's file differs from what was last read or written here, or can no longer be read. Looks at the disk.
   enum class OnDisk { Known, Other, Gone };
   OnDisk briefOnDisk() const;
+  const std::string& briefPath() const { return m_brief; } ///< of the brief that is followed
 
 signals:
   /// Said again after each further change, until follow() is called.

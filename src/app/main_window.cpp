@@ -280,6 +280,7 @@ void MainWindow::connectRuns() {
 void MainWindow::briefOnDiskChanged() {
   const std::string path = m_doc.brief().path;
   const QString name = QFileInfo(QString::fromStdString(path)).fileName();
+  if (m_files->briefPath() != path) return; // news of the brief that was open before
   const FileWatch::OnDisk now = m_files->briefOnDisk();
   if (now == FileWatch::OnDisk::Known) return m_notice->dismiss("brief");
   if (now == FileWatch::OnDisk::Gone)
@@ -345,7 +346,7 @@ void MainWindow::connectWorkers() {
     m_runs->setProgress(stage, share, static_cast<double>(m_clock.elapsed()) / 1000);
   });
   connect(m_worker, &MeshWorker::loaded, this, [this](std::shared_ptr<const OpenedPart> opened) {
-    m_part = std::shared_ptr<const Part>(opened, &opened->part);
+    m_part = opened->same ? opened->same : std::shared_ptr<const Part>(opened, &opened->part);
     m_reading = false;
     if (std::exchange(m_fresh, false)) m_doc.reset(withRulesOf(m_doc.brief(), *opened));
     m_sizes.reset();

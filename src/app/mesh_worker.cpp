@@ -133,15 +133,16 @@ void MeshWorker::load(const QString& path, const PartOptions& options, std::shar
       [this, file, options, whole](Progress& progress) -> std::function<void()> {
         auto r = [&]() -> Result<OpenedPart> {
           if (!whole) return openPart(file, options, &progress);
+          if (options.cuts.empty()) return OpenedPart{{}, whole, {}};
           auto pieces = withCuts(whole, options, &progress);
           if (!pieces) return pieces.problem();
-          return OpenedPart{std::move(*pieces), {}};
+          return OpenedPart{std::move(*pieces), {}, {}};
         }();
         if (!r) {
           Problem p = r.problem();
           return [this, p] { emit failed(p); };
         }
-        makeSmooth(r->part, &progress);
+        if (!r->same) makeSmooth(r->part, &progress);
         auto opened = std::make_shared<const OpenedPart>(std::move(*r));
         return [this, opened] { emit loaded(opened); };
       },

@@ -19,9 +19,12 @@ RunShelf::RunShelf(QObject* parent) : QObject(parent), m_keeper(new MeshWorker(t
     if (!part) return;
     const std::string stamp = partStampOf(part->path);
     std::vector<Entry> before;
-    for (const auto& r : runs)
-      if (r.run->mesh.unit == part->unit) // else the file's numbers meant something else then
-        before.push_back({r.run, nullptr, r.partStamp == stamp ? part : nullptr, r.file});
+    for (const auto& r : runs) {
+      if (r.run->mesh.unit != part->unit) continue; // the file's numbers meant something else then
+      auto read = loadOptionsOf(r.run->brief);      // faces have other numbers where it was cut otherwise
+      const bool same = r.partStamp == stamp && read && *read == m_recallRead;
+      before.push_back({r.run, nullptr, same ? part : nullptr, r.file});
+    }
     m_runs.insert(m_runs.begin(), before.begin(), before.end());
     emit recalled(static_cast<int>(before.size()));
     keepNext();
@@ -117,6 +120,7 @@ bool RunShelf::recall(const Brief& brief, std::shared_ptr<const Part> part) {
   const QStringList files = m_kept.files();
   if (files.isEmpty()) return false;
   m_recallPart = std::move(part);
+  if (auto read = loadOptionsOf(brief)) m_recallRead = *read;
   m_keeper->recall(files);
   return true;
 }

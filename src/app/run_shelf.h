@@ -57,6 +57,7 @@ private:
   RunKeeper m_kept;
   MeshWorker *m_keeper, *m_looker;
   std::shared_ptr<const Part> m_recallPart;
+  PartOptions m_recallRead; ///< how that was read
   std::vector<std::pair<std::shared_ptr<const RunResult>, std::function<void(const ShownRun&)>>> m_awaited;
 
   int indexOf(const RunResult* run) const;

@@ -108,7 +108,7 @@ public:
     case CutSheet::Kind::File:
       break;
     }
-    auto read = importSheets(s.file);
+    auto read = importSheets(s.file, m_whole.unit);
     if (!read) return read.problem();
     for (TopExp_Explorer f(*read, TopAbs_FACE); f.More(); f.Next()) tools.Append(f.Current());
     return {};
@@ -664,6 +664,7 @@ Result<Part> cutPart(std::shared_ptr<const Part> part, const std::vector<Cut>& c
     for (std::size_t k = 0; k < cuts.size(); ++k) r.problems.push_back(uncutFacets(k));
     return r;
   }
+  if (KernelSignals::faulted()) return kernelGaveUp(part->path, "it broke down before; start the program again");
   const std::shared_ptr<const Part> whole = part->whole ? part->whole : part;
   auto sheets = kernelSourceOf(*whole);
   KernelSignals signals;
@@ -685,6 +686,7 @@ Result<Part> cutPart(std::shared_ptr<const Part> part, const std::vector<Cut>& c
         half.push_back(cuts[k].keep != 0 && cutter.problems.size() == before);
       }
       said.insert(said.end(), cutter.problems.begin(), cutter.problems.end());
+      if (KernelSignals::faulted()) return kernelGaveUp(whole->path, "it broke down");
       LoadOptions options;
       options.unit = whole->fileUnit.empty() ? "" : whole->unit;
       return partFromKernelModel(cutter.take(), options);
@@ -710,6 +712,7 @@ Result<std::vector<SheetLook>> looksOf(const Part& whole, const Cut& cut) {
       box.add(b.box);
   if (box.empty())
     return cutProblem("cut.no-body", "a cut names no body of the part", "nothing is called so", "check the names");
+  if (KernelSignals::faulted()) return kernelGaveUp(whole.path, "it broke down before; start the program again");
   std::vector<SheetLook> r;
   KernelSignals signals;
   try {

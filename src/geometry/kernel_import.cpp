@@ -8,6 +8,7 @@
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepGProp.hxx>
 #include <BRepLib.hxx>
@@ -678,6 +679,7 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
 
 Result<KernelModel> importKernelModel(const std::string& path, const std::string& ext, const LoadOptions& options,
                                       Progress* progress) {
+  KernelSignals signals; // before the lock, as everywhere
   std::lock_guard lock(g_kernelFiles);
   if (KernelSignals::faulted()) {
     Problem p = unreadablePart(path, "the geometry kernel broke down on a damaged file before");
@@ -688,7 +690,6 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
   KernelModel model;
   TopoDS_Shape loose;
   std::optional<Problem> bad;
-  KernelSignals signals;
   try {
     OCC_CATCH_SIGNALS
     if (ext == ".step" || ext == ".stp") {
@@ -721,7 +722,7 @@ Result<KernelModel> importKernelModel(const std::string& path, const std::string
   return model;
 }
 
-Result<TopoDS_Shape> importSheets(const std::string& path) {
+Result<TopoDS_Shape> importSheets(const std::string& path, const std::string& unit) {
   std::string ext = std::filesystem::path(path).extension().string();
   for (char& c : ext) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
   std::error_code ec;
@@ -731,22 +732,28 @@ Result<TopoDS_Shape> importSheets(const std::string& path) {
         .as(Severity::Warning)
         .because("no file of this name can be opened")
         .advise("check the path in its card");
+  KernelSignals signals;
   std::lock_guard lock(g_kernelFiles);
   quietKernel();
   KernelModel model;
   TopoDS_Shape loose;
   std::optional<Problem> bad;
-  if (ext == ".step" || ext == ".stp")
-    bad = readStep(path, model, loose);
-  else if (ext == ".iges" || ext == ".igs")
-    bad = readIges(path, model, loose);
-  else if (ext == ".brep" || ext == ".brp")
-    bad = readBrep(path, model, loose);
-  else
-    bad = Problem::of("file.format", "the format '" + ext + "' is none of a sheet")
-              .at(path)
-              .because("sheets come as STEP, IGES or BREP")
-              .advise("export it to one of these");
+  try {
+    OCC_CATCH_SIGNALS
+    if (ext == ".step" || ext == ".stp")
+      bad = readStep(path, model, loose);
+    else if (ext == ".iges" || ext == ".igs")
+      bad = readIges(path, model, loose);
+    else if (ext == ".brep" || ext == ".brp")
+      bad = readBrep(path, model, loose);
+    else
+      bad = Problem::of("file.format", "the format '" + ext + "' is none of a sheet")
+                .at(path)
+                .because("sheets come as STEP, IGES or BREP")
+                .advise("export it to one of these");
+  } catch (const Standard_Failure& e) {
+    bad = unreadablePart(path, std::string("the geometry kernel gave up: ") + e.GetMessageString());
+  }
   if (bad) {
     bad->severity = Severity::Warning;
     return *bad;
@@ -755,7 +762,13 @@ Result<TopoDS_Shape> importSheets(const std::string& path) {
   BRep_Builder().MakeCompound(all);
   if (!loose.IsNull()) BRep_Builder().Add(all, loose);
   for (const auto& b : model.bodies) BRep_Builder().Add(all, b.solid);
-  if (TopExp_Explorer(all, TopAbs_FACE).More()) return TopoDS_Shape(all);
+  if (TopExp_Explorer(all, TopAbs_FACE).More()) {
+    const double scale = model.unitAssumed ? 1 : *millimetresPer(model.unit) / millimetresPer(unit).value_or(1);
+    if (scale == 1) return TopoDS_Shape(all);
+    gp_Trsf larger;
+    larger.SetScale(gp::Origin(), scale);
+    return BRepBuilderAPI_Transform(all, larger, true).Shape();
+  }
   return Problem::of("cut.sheet", "the file of a cut's sheet holds no face")
       .at(path)
       .as(Severity::Warning)

@@ -56,7 +56,8 @@ struct KernelSource {
 };
 /// Nothing for a part of another kind.
 std::optional<KernelSource> kernelSourceOf(const Part& part);
-/// Faces of a file as they are, closed to bodies or not.
-Result<TopoDS_Shape> importSheets(const std::string& path);
+/// Faces of a file as they are, closed to bodies or not, in coordinates of `unit`; a file that names no unit is taken
+/// to be in it.
+Result<TopoDS_Shape> importSheets(const std::string& path, const std::string& unit);
 
 } // namespace tess

@@ -12,12 +12,13 @@
 #include <array>
 #include <atomic>
 #include <csignal>
+#include <mutex>
 
 namespace tess {
 
 class KernelSignals {
 public:
-  KernelSignals() {
+  KernelSignals() : m_alone(s_one) {
     for (std::size_t i = 0; i < kAll.size(); ++i) sigaction(kAll[i], nullptr, &m_before[i]);
     OSD::SetSignal(OSD_SignalMode_Set, false);
     restore(kFaults, kAll.size());
@@ -53,6 +54,8 @@ private:
         s_kernel[i].sa_handler(signal);
     }
   }
+  static inline std::recursive_mutex s_one; ///< handlers are the process's: one thread at a time puts them up
+  std::lock_guard<std::recursive_mutex> m_alone;
   std::array<struct sigaction, 9> m_before;
   void restore(std::size_t from, std::size_t to) {
     for (std::size_t i = from; i < to; ++i) sigaction(kAll[i], &m_before[i], nullptr);

@@ -148,10 +148,10 @@ Result<OpenedPart> openPart(const std::string& path, const PartOptions& options,
   if (!holdsMesh(path)) {
     auto part = loadPart(path, options, progress);
     if (!part) return part.problem();
-    if (options.cuts.empty()) return OpenedPart{std::move(*part), {}};
+    if (options.cuts.empty()) return OpenedPart{std::move(*part), {}, {}};
     auto pieces = withCuts(std::make_shared<const Part>(std::move(*part)), options, progress);
     if (!pieces) return pieces.problem();
-    return OpenedPart{std::move(*pieces), {}};
+    return OpenedPart{std::move(*pieces), {}, {}};
   }
   auto read = readMeshPart(path, options, progress);
   if (!read) return read.problem();

@@ -9,6 +9,7 @@ namespace tess {
 
 struct OpenedPart {
   Part part;
+  std::shared_ptr<const Part> same = {}; ///< the part as it was given, where nothing was changed; `part` is empty then
   /// What the file brings along for a brief: its sets as groups, and that its mesh is taken. Empty for geometry.
   std::vector<Rule> rules;
 };
