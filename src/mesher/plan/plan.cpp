@@ -745,13 +745,17 @@ MeshPlan makePlan(const Part& part, const MeshWishes& wishes, std::span<const Fi
   };
   constexpr int kRounds = 6;
   std::vector<int> left = kept(best), lastLeft = left;
-  for (int round = 0; round < kRounds && !lastLeft.empty(); ++round) {
+  for (int round = 0, idle = 0; round < kRounds && idle < 2 && !lastLeft.empty(); ++round) {
     std::erase_if(first, [&](int b) { return std::find(lastLeft.begin(), lastLeft.end(), b) != lastLeft.end(); });
     first.insert(first.begin(), lastLeft.begin(), lastLeft.end());
     std::vector<Problem> now;
     MeshPlan plan = Maker(part, wishes, fillers, given, own, first, now).make();
     lastLeft = kept(plan);
-    if (volume(lastLeft) >= volume(left) * (1 - 1e-9)) continue;
+    if (volume(lastLeft) >= volume(left) * (1 - 1e-9)) {
+      ++idle;
+      continue;
+    }
+    idle = 0;
     left = lastLeft;
     best = std::move(plan);
     words = std::move(now);
