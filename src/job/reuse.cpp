@@ -65,6 +65,8 @@ Reuse reusable(const Brief& brief, const RunResult& before) {
   // Mid nodes of faces that count as one are put on the joined face, which is not at hand here.
   if (ignores) return Reuse::None;
   if (now == then) return Reuse::OtherOrder;
+  // Layers stand on the faces of all bodies at once.
+  if (std::any_of(now.begin(), now.end(), [](const Rule& r) { return r.kind == "layers"; })) return Reuse::None;
   for (auto* rules : {&now, &then}) withoutFills(*rules);
   return now == then ? Reuse::OtherFills : Reuse::None;
 }

@@ -393,6 +393,34 @@ const std::vector<RuleKind>& ruleTable() {
                  {kCutCells}),
           choice("order", "1", "1 linear, 2 quadratic; for the whole mesh", {"1", "2"})}});
     t.back().entries[0].fallback = "everything";
+    t.push_back(
+        {"layers",
+         "Methods",
+         "Grow [{count} ]layers on {on}[, first {first}][, first {share} of the edges there][, first at y+ {yplus}][ for "
+         "{speed} m/s][ of {density} kg/m3][ and {viscosity} Pa s][ along {length}], by {ratio}[, {total} in "
+         "all][, the next cell {jump} times the last]",
+         "mesh",
+         "layers",
+         "Layers of wedges along walls, in bodies of tetrahedra: each higher than the one before by the ratio. Without "
+         "a count there are as many as the last one needs to fit the cells beyond it. At corners and in gaps stacks "
+         "get lower, layer by layer; the report says where and why. They end on the faces beside the walls, as on an "
+         "inlet or a symmetry plane, where those stand at 50 to 130 degrees to the wall. Bodies of fluid get them "
+         "where there are any. The height for a y+ is that of a flat plate: c_f = 0.026 / Re^(1/7), u_tau = U "
+         "sqrt(c_f / 2), height = y+ mu / (rho u_tau).",
+         {text("on", SlotType::Target, "a group of faces; of bodies: all their faces", true),
+          ranged("count", SlotType::Integer, "", "layers; left empty: as many as the last one needs to fit", 1, 200),
+          size("first", "height of the first layer"),
+          ranged("share", SlotType::Number, "", "or: height of the first layer as a share of the wall's edges there", 0,
+                 10, true),
+          ranged("yplus", SlotType::Number, "", "or: y+ at the height of the first layer", 0, 1e6, true),
+          ranged("speed", SlotType::Number, "", "of the flow along the wall, m/s", 0, 1e6, true),
+          ranged("density", SlotType::Number, "", "of the fluid, kg/m3", 0, 1e6, true),
+          ranged("viscosity", SlotType::Number, "", "dynamic, of the fluid, Pa s", 0, 1e6, true),
+          length("length", "", "of the wall along the flow, from its front on"),
+          ranged("ratio", SlotType::Number, "1.2", "height of each layer over the one before", 0.5, 5),
+          length("total", "", "height of all layers; decides the ratio where first and count are given"),
+          ranged("jump", SlotType::Number, "1", "height of the first cell beyond over the last layer's, without a count",
+                 0.1, 10)}});
     t.push_back({"take_mesh",
                  "Methods",
                  "Take the mesh of the file as it is",

@@ -6,6 +6,7 @@
 #include "job/capacity.h"
 #include "job/cuts.h"
 #include "job/fills.h"
+#include "job/layers.h"
 #include "job/forecast.h"
 #include "job/improve.h"
 #include "job/limit_file.h"
@@ -607,6 +608,27 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
 
 } // namespace
 
+namespace {
+/// What each card of layers came to, as a finding where stacks fall short.
+void tellOfLayers(RunResult& run) {
+  for (const LayerAudit& a : run.layers) {
+    if (a.places.empty() || a.full >= 0.9999 * a.area) continue;
+    Problem p = Problem::of("layers.short", "layers fall short on " + formatNumber(100 * (1 - a.full / a.area), 3) +
+                                                " % of their walls" +
+                                                (a.none > 0 ? ", with none on " +
+                                                                  formatNumber(100 * a.none / a.area, 3) + " %"
+                                                            : ""))
+                    .as(Severity::Note);
+    for (std::size_t i = 0; i < std::min<std::size_t>(50, a.places.size()); ++i) p.places.push_back(a.places[i].at);
+    const LayerPlace& worst = a.places.front();
+    p.where = "most at " + formatPoint(worst.at) + " " + run.mesh.unit + ", in rule " + std::to_string(a.rule + 1);
+    p.why = worst.what;
+    p.todo = causeRemedy(worst.cause);
+    run.problems.push_back(std::move(p));
+  }
+}
+} // namespace
+
 Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Progress& progress,
                            const RunResult* before) {
   auto begin = std::chrono::steady_clock::now();
@@ -646,9 +668,11 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     kept = std::move(*surface);
     options.surface = &*kept;
   }
-  const auto wishes = [&fills](const SizeRequest& from) {
+  const LayerWishes layers = layersOf(brief, part, run.groups, run.problems);
+  const auto wishes = [&](const SizeRequest& from) {
     MeshWishes w = meshWishes(from);
     w.fills = fills.wishes;
+    w.layers = layers;
     return w;
   };
   std::vector<Problem> atCuts;
@@ -712,6 +736,14 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
   run.faces = std::move(m->faces);
   run.problems.insert(run.problems.end(), m->problems.begin(), m->problems.end());
   run.fromMeshing = std::move(m->problems);
+  if (run.reused) {
+    run.layers = before->layers;
+    run.layersReached = before->layersReached;
+  } else if (layers.any()) {
+    run.layers = auditLayers(run.mesh, m->layers, layers);
+    run.layersReached = layersReached(run.mesh, m->layers, layers);
+  }
+  tellOfLayers(run);
   if (run.reused)
     for (const auto& p : before->problems)
       if (isSmallAtCut(p)) atCuts.push_back(p);
@@ -1056,6 +1088,7 @@ nlohmann::json runReport(const RunResult& run) {
                       {"share", static_cast<double>(run.midNodes.straightened) / run.midNodes.boundary},
                       {"offset", run.midNodes.offset}};
   fillsReport(run, j);
+  if (!run.layers.empty()) j["layers"] = layersReport(run.layers, run.brief, run.mesh.unit);
   if (run.keptBodies) j["kept_bodies"] = run.keptBodies;
   j["threads"] = run.threads;
   j["peak_memory_bytes"] = run.peakMemory;

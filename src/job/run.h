@@ -4,6 +4,7 @@
 #include "audit/audit.h"
 #include "exchange/exchange.h"
 #include "job/groups.h"
+#include "job/layer_audit.h"
 #include "job/size_rules.h"
 #include "mesh/through.h"
 #include "mesher/mesher.h"
@@ -38,6 +39,8 @@ struct RunResult {
   double meanNormalDeg = 0;     ///< its mean over the area of curved faces
   CurveStats midNodes;          ///< order 2
   std::vector<BodyPlan> bodies; ///< what each body of the part was filled with; empty: not known
+  std::vector<LayerAudit> layers;    ///< of each card of layers that has walls
+  std::vector<float> layersReached;  ///< per face of the mesh: share of the layers asked for, -1 without; may be empty
   std::vector<FacePlan> faces;  ///< per face of the part who decided what it is made of
   std::size_t peakMemory = 0;   ///< bytes that the run took at once, beside what the program held before it
   int threads = 0;

@@ -167,7 +167,7 @@ bool valid(const ElementBlock& b, std::size_t nodes) {
 bool valid(const Mesh& m) {
   auto inRange = [](std::int64_t i, std::size_t n) { return i >= 0 && static_cast<std::size_t>(i) < n; };
   if (!valid(m.cells, m.nodes.size()) || !valid(m.faces, m.nodes.size())) return false;
-  if (m.cellRegion.size() != m.cells.size() || m.faceLink.size() != m.faces.size() ||
+  if ((!m.cellLayer.empty() && m.cellLayer.size() != m.cells.size()) || m.cellRegion.size() != m.cells.size() || m.faceLink.size() != m.faces.size() ||
       m.faceRegions.size() != m.faces.size() || (!m.nodeLink.empty() && m.nodeLink.size() != m.nodes.size()))
     return false;
   for (const Vec3& p : m.nodes)
@@ -252,6 +252,8 @@ nlohmann::json headOf(const RunResult& run, const std::string& partStamp) {
                                       {"thickness", p.thickness},
                                       {"area", p.area},
                                       {"faces", p.faces}});
+  if (!run.layers.empty()) j["layers"] = layersReport(run.layers, run.brief, run.mesh.unit);
+  if (!run.mesh.cellLayer.empty()) j["cell_layers"] = true;
   j["regions"] = run.mesh.regions;
   j["materials"] = run.mesh.materials;
   j["media"] = run.mesh.media;
@@ -320,6 +322,7 @@ void readHead(const nlohmann::json& j, StoredRun& s) {
       face.quads = x.size() > 7 ? x.at(7).get<bool>() : face.mapped >= 0;
     }
   }
+  if (const auto layers = j.find("layers"); layers != j.end()) run.layers = layersOfReport(*layers);
   run.peakMemory = j.at("peak_memory");
   run.threads = j.at("threads");
   run.improved = j.at("improved");
@@ -370,12 +373,17 @@ std::optional<Problem> saveRun(const RunResult& run, const std::string& partStam
   Writer w;
   w.text(headOf(run, partStamp).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
   passMesh(w, run.mesh);
+  if (!run.mesh.cellLayer.empty()) {
+    w.put(run.mesh.cellLayer);
+    w.put(run.layersReached);
+  }
   std::string head(kMagic, sizeof kMagic);
   head += sumOf(w.bytes);
   return writeFileAtomic(path, head + w.bytes);
 }
 
 Result<StoredRun> loadRun(const std::string& path) {
+  bool layered = false; // it has layers along walls
   Problem p;
   p.code = "run.unreadable";
   p.what = "a kept run cannot be read";
@@ -402,6 +410,7 @@ Result<StoredRun> loadRun(const std::string& path) {
   try {
     const auto j = nlohmann::json::parse(head);
     readHead(j, s);
+    layered = j.value("cell_layers", false);
     auto set = parseLimits(j.at("limits"), path);
     if (!set) return set.problem();
     limits = *set;
@@ -411,6 +420,10 @@ Result<StoredRun> loadRun(const std::string& path) {
   }
   Mesh& m = s.run.mesh;
   passMesh(r, m);
+  if (layered) {
+    r.get(m.cellLayer);
+    r.get(s.run.layersReached);
+  }
   if (!r.good || !r.atEnd() || !valid(m)) {
     p.why = "its mesh does not hold together";
     return p;

@@ -104,6 +104,7 @@ struct Mesh {
   std::vector<GeometryLink> nodeLink; ///< as nodes, or empty for imported meshes
   ElementBlock cells;
   std::vector<std::int32_t> cellRegion;
+  std::vector<std::uint16_t> cellLayer; ///< of wall layers: which one counted from the wall, 0 elsewhere; may be empty
   std::vector<std::string> regions;
   std::vector<std::string> materials, media; ///< label, and "solid" or "fluid", by region; shorter: none given
   ElementBlock faces;                        ///< boundary and interface faces; normals leave the first region

@@ -51,8 +51,10 @@ public:
       for (const auto& s : structured)
         if (s.body == body) layered(s);
     }
+    if (!m.cellLayer.empty()) m.cellLayer.resize(m.cells.size(), 0);
   }
 
+  const std::vector<std::int32_t>& nodes() const { return m_to; }
   Mesh take() { return std::move(m); }
 
 private:
@@ -92,6 +94,7 @@ private:
 
   void layered(const BodyCells& s) {
     std::vector<std::int32_t> own(s.cells.points.size(), -1);
+    std::size_t count = 0;
     auto add = [&](ElementType type, const auto& cell) {
       std::array<std::int32_t, 8> q{};
       for (std::size_t k = 0; k < cell.size(); ++k) {
@@ -107,6 +110,10 @@ private:
         }
         q[k] = id;
       }
+      if (!s.cells.layer.empty()) {
+        m.cellLayer.resize(m.cells.size(), 0);
+        m.cellLayer.push_back(s.cells.layer[count++]);
+      }
       m.cells.add(type, std::span(q.data(), cell.size()));
       m.cellRegion.push_back(s.body);
     };
@@ -120,10 +127,12 @@ private:
 } // namespace
 
 Mesh collect(const TetCore& core, const SurfaceMesh& surface, const std::vector<Joint>& joints,
-             const std::vector<BodyCells>& structured, const Part& part, const Progress& progress) {
+             const std::vector<BodyCells>& structured, const Part& part, const Progress& progress,
+             std::vector<std::int32_t>* nodeOf) {
   Collector c(core, surface, part);
   c.faces();
   c.cells(joints, structured, progress);
+  if (nodeOf) *nodeOf = c.nodes();
   return c.take();
 }
 

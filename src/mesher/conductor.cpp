@@ -2,6 +2,7 @@
 #include "mesher/conductor.h"
 #include "mesh/own_angles.h"
 #include "mesher/collect.h"
+#include "mesher/layers/layers.h"
 #include "mesher/structured/cut_cells.h"
 #include "mesher/structured/six_sides.h"
 #include "mesher/structured/swept.h"
@@ -81,9 +82,20 @@ struct Filled {
   BridgeReport bridged;
   std::vector<BodyCells> structured;
   SurfaceMesh aside;         ///< triangles of faces that no tetrahedra touch
+  std::optional<LayeredSurface> layered;
   std::vector<Problem> said; ///< about counts along edges
   int split = 0;             ///< surface edges halved for it
   std::vector<Vec3> splitAt;
+
+  /// Part and plan as the tetrahedra see them.
+  const Part& part(const Part& whole) const { return layered ? layered->part : whole; }
+  const MeshPlan& plan(const MeshPlan& whole) const { return layered ? layered->plan : whole; }
+  /// Faces that a problem names are those of the part.
+  Problem named(Problem p) const {
+    if (layered)
+      for (int& f : p.faces) f = layered->original(f);
+    return p;
+  }
 };
 
 /// Edges of what must not change.
@@ -249,7 +261,8 @@ std::optional<Problem> fillStructured(const Part& part, const SizeField& size, c
 
 /// `kept`: a surface that is filled as it is; null: it is made.
 Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPlan& plan, const SurfaceMesh* kept,
-                           const GivenFaces* given, MeshOutcome& out, Clock& clock, Progress& progress) {
+                           const GivenFaces* given, const std::vector<LayersLower>& lower, MeshOutcome& out,
+                           Clock& clock, Progress& progress) {
   Filled filled;
   TetCore& core = filled.core;
   SurfaceMesh& surface = filled.surface;
@@ -273,6 +286,16 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
     return filled;
   }
   if (!plan.tetrahedraOnly()) setAside(surface, filled.aside, part, plan);
+  std::optional<SurfaceMesh> whole; // once nothing but frozen faces is missing
+  if (plan.layers.any()) {
+    progress.stage("Layers", 0.3, 0.35);
+    filled.layered = growLayers(part, plan, surface, lower, progress);
+    surface = std::move(filled.layered->surface);
+    for (auto& c : filled.layered->cells) filled.structured.push_back(std::move(c));
+    if (kept) kept = &whole.emplace(surface);
+    clock.lap("layers");
+  }
+  const Part& seen = filled.part(part);
   progress.stage("Filling", plan.tetrahedraOnly() ? 0.3 : 0.35, 0.45);
   // A few last edges deserve more patience than many.
   constexpr int kRounds = 14, kLastRounds = 40;
@@ -283,11 +306,10 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
   // A surface that is kept is halved as well, but only until the tetrahedra are there.
   std::vector<HalvedEdge> halved;
   const auto frozen = frozenEdges(surface);
-  std::optional<SurfaceMesh> whole; // once nothing but frozen faces is missing
   std::vector<char> turned(surface.quads.size(), 0);
   RecoveryReport lostFirst;
   auto keptProblem = [&](const RecoveryReport& r, const SurfaceMesh& s) {
-    Problem p = lostProblem(r, s, part);
+    Problem p = filled.named(lostProblem(r, s, part));
     if (whole) { // no rule keeps it: nothing but the rows of hexahedra is missing
       p.why = "the rows and layers beside tetrahedra leave those too little room there";
       p.todo = "ask for a smaller size there, or for tetrahedra on the body";
@@ -324,7 +346,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
     grew = lost > lostBefore && lost > 100 ? grew + 1 : 0;
     lostBefore = lost;
     if (round + 1 >= (lost <= kFew ? kLastRounds : kRounds) || grew == 4)
-      return kept ? keptProblem(lostFirst, *kept) : lostProblem(*r, surface, part);
+      return kept ? keptProblem(lostFirst, *kept) : filled.named(lostProblem(*r, surface, part));
     // Edges get a point on the geometry, where they may.
     std::vector<std::array<int, 2>> edges = edgesToHalve(*r, surface);
     if (!frozen.empty() && !kept) {
@@ -345,7 +367,7 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
       if (splitAt.size() < 50)
         splitAt.push_back(
             0.5 * (surface.points[static_cast<std::size_t>(e[0])] + surface.points[static_cast<std::size_t>(e[1])]));
-    split += splitSurfaceEdges(surface, edges, part);
+    split += splitSurfaceEdges(surface, edges, seen);
   }
   clock.lap("fill");
   return filled;
@@ -361,12 +383,14 @@ struct Meshed {
   std::vector<std::int32_t> flat; ///< cells flatter than kFlatAngle that no sharp rim or corner of the part enforces
   std::size_t flatAll = 0;        ///< with those that the part enforces
   double worst = 1;               ///< their smallest quality
+  std::vector<LayerColumn> layers;
 };
 
 /// The whole surface again. A problem where it crosses itself now, or a quadrilateral beside tetrahedra has no valid
 /// pyramid.
 std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joints, const Part& part,
-                                   const MeshPlan& plan, const Progress& progress) {
+                                   const MeshPlan& whole, const Progress& progress) {
+  const MeshPlan& plan = filled.plan(whole);
   if (plan.tetrahedraOnly()) return {};
   std::set<std::array<int, 4>> joined;
   auto sorted = [](std::array<int, 4> v) {
@@ -377,10 +401,12 @@ std::optional<Problem> putTogether(Filled& filled, const std::vector<Joint>& joi
     if (pyramidShape(filled.core, j) > 0) joined.insert(sorted(j.base));
   for (const auto& q : filled.surface.quads)
     if (plan.faces[static_cast<std::size_t>(q.face)].tetSide && !joined.count(sorted(q.v)))
-      return jointProblem(part, q.face, filled.surface.points[static_cast<std::size_t>(q.v[0])],
+      return jointProblem(part, filled.layered ? filled.layered->original(q.face) : q.face,
+                          filled.surface.points[static_cast<std::size_t>(q.v[0])],
                           "no pyramid fits between a hexahedron and the tetrahedra beside it");
+  if (filled.layered) filled.layered->putBack(filled.surface);
   putBack(filled.surface, filled.aside);
-  if (filled.aside.triangles.empty()) return {};
+  if (filled.aside.triangles.empty() && !filled.layered) return {};
   const auto crossings = findCrossings(filled.surface.points, filled.surface.triangles, 1, &progress);
   if (crossings.empty()) return {};
   return jointProblem(part, filled.surface.face[static_cast<std::size_t>(crossings.front().a)], crossings.front().at,
@@ -392,11 +418,23 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
                           const GivenFaces* given, MeshOutcome& out, Clock& clock, Progress& progress) {
   Meshed r;
   const SizeField asked = size;
-  for (;; ++r.attempts) {
-    auto f = fillSurface(part, size, plan, kept, given, out, clock, progress);
+  std::vector<LayersLower> lower;
+  for (int lowered = 0;; ++r.attempts) {
+    auto f = fillSurface(part, size, plan, kept, given, lower, out, clock, progress);
     if (f) {
       r.filled = std::move(*f);
       break;
+    }
+    if (plan.layers.any() && f.problem().fault == Fault::Meshing && !f.problem().places.empty()) {
+      // Stacks that leave too little room are lower there, then everywhere none.
+      constexpr int kLower = 6;
+      if (++lowered > kLower)
+        plan.layers = {};
+      else
+        for (const Vec3& p : f.problem().places) lower.push_back({p, (1 + lowered) * asked.at(p)});
+      --r.attempts;
+      spdlog::debug("filling failed: layers lower at {} places", f.problem().places.size());
+      continue;
     }
     // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
     // tried before giving up: finer at the places that failed, then without bridging.
@@ -415,16 +453,17 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
     r.mesh = collect(core, surface, {}, r.filled.structured, part, progress);
     return r;
   }
-  if (auto p = assignRegions(core, surface, part, plan, progress)) return *p;
+  const Part& seen = r.filled.part(part);
+  if (auto p = assignRegions(core, surface, seen, r.filled.plan(plan), progress)) return *p;
   progress.stage("Points inside", 0.45, 0.65);
   refineInside(core, size, progress);
   clock.lap("points");
   progress.stage("Improving", 0.65, 0.9);
   constexpr double kVolume = 0.02; // as a sine: tets flatter than that leave an apex no room
-  if (!plan.tetrahedraOnly()) freeFlatTets(core, surface, size, kVolume, progress);
+  if (!r.filled.plan(plan).tetrahedraOnly()) freeFlatTets(core, surface, size, kVolume, progress);
   const auto joints = makeJoints(core, surface, progress);
   if (!joints.empty()) clock.lap("joints");
-  r.stats = improveTets(core, surface, kept ? nullptr : &part, size, progress);
+  r.stats = improveTets(core, surface, kept ? nullptr : &seen, size, progress);
   spdlog::debug(
       "improve: {} removals, {} flips, {} moves, {} collapses, {} insertions; surface: {} slides, {} peels, {} "
       "insertions, {} contractions; worst {:.4f} -> {:.4f}",
@@ -432,7 +471,12 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
       r.stats.peels, r.stats.surfaceInsertions, r.stats.surfaceContractions, r.stats.worstBefore, r.stats.worstAfter);
   liftApexes(core, joints, progress);
   if (auto p = putTogether(r.filled, joints, part, plan, progress)) return *p;
-  r.mesh = collect(core, surface, joints, r.filled.structured, part, progress);
+  std::vector<std::int32_t> nodeOf;
+  r.mesh = collect(core, surface, joints, r.filled.structured, part, progress, &nodeOf);
+  if (r.filled.layered) {
+    r.layers = r.filled.layered->columns;
+    for (auto& c : r.layers) c.node = nodeOf[static_cast<std::size_t>(c.node)];
+  }
   const double least = std::sin(kFlatAngle * kPi / 180);
   auto quality = [&](std::size_t c) {
     const auto n = r.mesh.cells.of(c);
@@ -441,7 +485,8 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
   };
   std::vector<std::int32_t> flat;
   for (std::size_t c = 0; c < r.mesh.cells.size(); ++c)
-    if (r.mesh.cells.type[c] == ElementType::Tet4 && !plan.structured(r.mesh.cellRegion[c]) && quality(c) < least)
+    if (r.mesh.cells.type[c] == ElementType::Tet4 && !plan.structured(r.mesh.cellRegion[c]) &&
+        (r.mesh.cellLayer.empty() || r.mesh.cellLayer[c] == 0) && quality(c) < least)
       flat.push_back(static_cast<std::int32_t>(c));
   r.flatAll = flat.size();
   if (!flat.empty()) r.flat = causesOfFlatness(r.mesh, ownAngles(r.mesh), flat, kFlatAngle).elsewhere;
@@ -524,6 +569,7 @@ public:
     tellOfEmptyBodies();
     m_out.bodies = m_plan.bodies;
     m_out.faces = m_plan.faces;
+    m_out.layers = std::move(m_meshed.layers);
     return std::move(m_out);
   }
 

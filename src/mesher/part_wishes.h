@@ -28,6 +28,13 @@ template <class Derived> MeshWishes translatedWishes(const MeshWishes& asked, co
     if (int there = derived.edgeOf(edge); there >= 0) divisions.push_back({there, division});
   }
   own.divisions = EdgeDivisions(std::move(divisions));
+  own.layers.ofFace.clear();
+  if (asked.layers.any()) {
+    own.layers.ofFace.assign(derived.part().faces.size(), {-1, -1});
+    for (std::size_t f = 0; f < asked.layers.ofFace.size(); ++f)
+      if (int there = derived.faceOf(static_cast<int>(f)); there >= 0)
+        own.layers.ofFace[static_cast<std::size_t>(there)] = asked.layers.ofFace[f];
+  }
   return own;
 }
 

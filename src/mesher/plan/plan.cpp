@@ -106,6 +106,7 @@ public:
   MeshPlan make() {
     plan.bridging = m_wishes.bridging;
     plan.divisions = m_wishes.divisions;
+    plan.layers = m_wishes.layers;
     plan.given = m_wishes.givenCounts;
     plan.bodies.resize(m_part.bodies.size());
     plan.faces.resize(m_part.faces.size());

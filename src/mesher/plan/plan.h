@@ -5,6 +5,7 @@
 #include "base/problem.h"
 #include "geometry/body_loops.h"
 #include "mesher/edges/counts.h"
+#include "mesher/plan/layer_wishes.h"
 #include "size/edge_wishes.h"
 #include <optional>
 #include <span>
@@ -164,6 +165,7 @@ struct MeshPlan {
   std::vector<Sweep> sweeps;   ///< in an order in which every source is there before it is carried on
   Bridging bridging;
   EdgeDivisions divisions;
+  LayerWishes layers;     ///< grown in bodies of tetrahedra
   std::vector<int> given; ///< per part edge: elements that it has already, 0 where it is free; empty: all are
   bool tetrahedraOnly() const {
     return std::none_of(faces.begin(), faces.end(), [](const FacePlan& f) { return f.frozen(); });
@@ -210,6 +212,7 @@ struct MeshWishes {
   std::vector<FillWish> fills = {}; ///< per body of the part; empty: tetrahedra everywhere
   Bridging bridging = {};
   EdgeDivisions divisions = {};
+  LayerWishes layers = {};
   enum class Given : std::uint8_t { No, Triangles, Quads };
   std::vector<Given> givenFaces = {}; ///< per part face: whether its mesh is there already; empty: none is
   std::vector<int> givenCounts = {};  ///< per part edge: elements of those of given faces, else 0; empty: none

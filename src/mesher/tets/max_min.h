@@ -3,28 +3,9 @@
 // functions is raised along the direction in which all of the lowest ones grow, which is the point of least norm in
 // the convex hull of their gradients. A search along the axes gets stuck where two of them meet; this does not.
 #pragma once
-#include "base/vec.h"
-#include <algorithm>
-#include <vector>
+#include "base/least_norm.h"
 
 namespace tess {
-
-/// Point of least norm in the convex hull of `g` (Gilbert's iteration); zero length when the origin lies inside.
-inline Vec3 leastNorm(const std::vector<Vec3>& g) {
-  Vec3 x = g.front();
-  for (const auto& v : g)
-    if (v.squaredNorm() < x.squaredNorm()) x = v;
-  for (int k = 0; k < 40; ++k) {
-    const Vec3* low = &g.front();
-    for (const auto& v : g)
-      if (v.dot(x) < low->dot(x)) low = &v;
-    Vec3 d = *low - x;
-    double gap = -d.dot(x), l2 = d.squaredNorm();
-    if (gap <= 1e-6 * x.squaredNorm() || l2 <= 0) break;
-    x += std::min(1.0, gap / l2) * d;
-  }
-  return x;
-}
 
 /// Raises the smallest value. `values(p, out)` gives all functions at p; `put(p)` lays a point onto what the vertex may
 /// lie on; `allowed(p)` says whether it may lie there. Lengths are in units of the caller; `reach` is that of a first

@@ -231,8 +231,14 @@ std::optional<Problem> delaunayOf(TetCore& core, const SurfaceMesh& surface, Pro
   double r = box.diagonal();
   for (int k = 0; k < kFarCorners; ++k)
     core.points.push_back(c + r * Vec3(k & 1 ? 1.53 : -1.49, k & 2 ? 1.51 : -1.57, k & 4 ? 1.48 : -1.54));
-  std::vector<int> which(core.points.size());
-  for (std::size_t i = 0; i < which.size(); ++i) which[i] = static_cast<int>(i);
+  // Points of what lies beyond the surface, rows and layers, would only be in the way.
+  std::vector<char> used(core.points.size(), surface.frozen.empty());
+  for (const auto& t : surface.triangles)
+    for (int v : t) used[static_cast<std::size_t>(v)] = 1;
+  std::fill(used.end() - kFarCorners, used.end(), 1);
+  std::vector<int> which;
+  for (std::size_t i = 0; i < used.size(); ++i)
+    if (used[i]) which.push_back(static_cast<int>(i));
   auto fail = [&](const std::string& what, const Vec3& at) {
     Problem p;
     p.fault = Fault::Meshing;
@@ -246,7 +252,7 @@ std::optional<Problem> delaunayOf(TetCore& core, const SurfaceMesh& surface, Pro
   };
   if (!core.delaunay(which, &progress)) return fail("the surface points could not be connected", c);
   for (std::size_t i = 0; i < core.points.size(); ++i)
-    if (core.tetOf[i] < 0) return fail("two surface points coincide", core.points[i]);
+    if (used[i] && core.tetOf[i] < 0) return fail("two surface points coincide", core.points[i]);
   return {};
 }
 
@@ -267,7 +273,9 @@ bool extendDelaunay(TetCore& core, const SurfaceMesh& surface) {
   std::set<int> inner, onWalls;
   for (int v = old; v < all; ++v) {
     const Vec3& p = core.pt(v);
-    int t = core.locate(p, core.tetOf[static_cast<std::size_t>(v > old ? v - 1 : 0)]);
+    const auto hint = v > old ? core.tetOf.begin() + v - 1
+                              : std::find_if(core.tetOf.begin(), core.tetOf.end(), [](int x) { return x >= 0; });
+    int t = core.locate(p, *hint);
     if (t < 0 || core.ghost(t)) return false;
     for (int w : core.at(t).v)
       if (core.pt(w) == p) return false;
