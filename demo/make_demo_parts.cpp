@@ -337,6 +337,74 @@ std::vector<Body> mastFoot() {
   return {{soleSolid(foot), "foot"}, {soleSolid(cut(z(17, 26, 110), z(13, 20, 120))), "mast"}};
 }
 
+/// Points joined by straight edges, as a face.
+TopoDS_Shape profile(const std::vector<gp_Pnt>& p) {
+  BRepBuilderAPI_MakeWire w;
+  for (std::size_t k = 0; k < p.size(); ++k) w.Add(BRepBuilderAPI_MakeEdge(p[k], p[(k + 1) % p.size()]).Edge());
+  return BRepBuilderAPI_MakeFace(w.Wire(), true).Shape();
+}
+
+/// The ring around a thruster, with the hub of its motor on four struts.
+TopoDS_Shape thrusterDuct() {
+  const gp_Ax1 axis(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0));
+  // The ring: a mouth that narrows to the throat and opens again.
+  TopoDS_Shape ring = BRepPrimAPI_MakeRevol(
+      profile({{0, 0, 66}, {130, 0, 62}, {130, 0, 54}, {60, 0, 50}, {40, 0, 50}, {0, 0, 60}}), axis).Shape();
+  // The hub: a cylinder with a round nose and a cone that ends blunt.
+  BRepBuilderAPI_MakeWire w;
+  const gp_Pnt nose(25, 0, 0), round(39, 0, 14), back(80, 0, 14), tail(112, 0, 4), end(112, 0, 0);
+  const double q = 14 * std::sqrt(0.5);
+  w.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(nose, gp_Pnt(39 - q, 0, q), round).Value()).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(round, back).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(back, tail).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(tail, end).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(end, nose).Edge());
+  TopoDS_Shape all = fuse(ring, BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(w.Wire(), true).Face(), axis).Shape());
+  for (int k = 0; k < 4; ++k) {
+    // A strut: a plate with a round front and back, from inside the hub to inside the ring.
+    TopoDS_Shape strut = BRepPrimAPI_MakeBox(gp_Pnt(50, -2.5, 8), gp_Pnt(72, 2.5, 54)).Shape();
+    strut = fuse(strut, cylinder({50, 0, 8}, {0, 0, 1}, 2.5, 46));
+    strut = fuse(strut, cylinder({72, 0, 8}, {0, 0, 1}, 2.5, 46));
+    gp_Trsf turn;
+    turn.SetRotation(axis, kPi / 4 + k * kPi / 2);
+    all = fuse(all, BRepBuilderAPI_Transform(strut, turn, true).Shape());
+  }
+  return soleSolid(all);
+}
+
+/// The dry part of the hull: a tray with its lid, two batteries and a board on posts, with air between them.
+std::vector<Body> dryBay() {
+  TopoDS_Shape tray = BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(180, 110, 60)).Shape();
+  tray = cut(tray, BRepPrimAPI_MakeBox(gp_Pnt(4, 4, 4), gp_Pnt(176, 106, 60)).Shape());
+  const TopoDS_Shape lid = BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 60), gp_Pnt(180, 110, 64)).Shape();
+  const TopoDS_Shape one = BRepPrimAPI_MakeBox(gp_Pnt(14, 14, 4), gp_Pnt(84, 44, 40)).Shape();
+  const TopoDS_Shape two = BRepPrimAPI_MakeBox(gp_Pnt(14, 62, 4), gp_Pnt(84, 92, 40)).Shape();
+  TopoDS_Shape board = BRepPrimAPI_MakeBox(gp_Pnt(100, 16, 16), gp_Pnt(164, 94, 19)).Shape();
+  for (double x : {106.0, 158.0})
+    for (double y : {24.0, 86.0}) board = fuse(board, cylinder({x, y, 4}, {0, 0, 1}, 3, 12));
+  board = fuse(board, BRepPrimAPI_MakeBox(gp_Pnt(120, 44, 19), gp_Pnt(144, 68, 25)).Shape());
+  return {{soleSolid(tray), "tray"}, {lid, "lid"}, {one, "battery 1"}, {two, "battery 2"}, {soleSolid(board), "board"}};
+}
+
+/// The hull as it is towed: the half at y > 0, with a fin on its back.
+TopoDS_Shape hullTow() {
+  const gp_Ax1 axis(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0));
+  const double radius = 60, q = radius * std::sqrt(0.5);
+  const gp_Pnt nose(0, 0, 0), front(radius, 0, radius), back(300, 0, radius), tail(440, 0, 10), end(440, 0, 0);
+  BRepBuilderAPI_MakeWire w;
+  w.Add(BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(nose, gp_Pnt(radius - q, 0, q), front).Value()).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(front, back).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(back, tail).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(tail, end).Edge());
+  w.Add(BRepBuilderAPI_MakeEdge(end, nose).Edge());
+  TopoDS_Shape hull = BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(w.Wire(), true).Face(), axis).Shape();
+  TopoDS_Shape fin = BRepPrimAPI_MakeBox(gp_Pnt(150, -8, 40), gp_Pnt(230, 8, 120)).Shape();
+  fin = fuse(fin, cylinder({150, 0, 40}, {0, 0, 1}, 8, 80));
+  fin = fuse(fin, cylinder({230, 0, 40}, {0, 0, 1}, 8, 80));
+  hull = fuse(hull, fin);
+  return soleSolid(cut(hull, BRepPrimAPI_MakeBox(gp_Pnt(-10, -200, -200), gp_Pnt(500, 0, 200)).Shape()));
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -409,6 +477,24 @@ int main(int argc, char** argv) {
             {"mouth", teal,
              [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Z() - 110) < 1e-6; }}},
            dir + "mast-foot.step") &&
+       ok;
+  ok = writeStep(thrusterDuct(), "thruster-duct",
+                 {{"hub", plum,
+                   [](const BRepAdaptor_Surface&, const gp_Pnt& p) { return std::hypot(p.Y(), p.Z()) < 14.5; }},
+                  {"strut", ochre,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) {
+                     const double r = std::hypot(p.Y(), p.Z());
+                     return r < 48 && r > 14.5 && (isPlane(s) || isCylinder(s, 2.5));
+                   }}},
+                 dir + "thruster-duct.step") &&
+       ok;
+  ok = writeStep(dryBay(), {}, dir + "dry-bay.step") && ok;
+  ok = writeStep(hullTow(), "hull",
+                 {{"middle", moss,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Y()) < 1e-6; }},
+                  {"fin", teal,
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return p.Z() > 60.5 && s.GetType() != GeomAbs_Sphere; }}},
+                 dir + "hull-tow.step") &&
        ok;
   return ok ? 0 : 1;
 }

@@ -6,6 +6,7 @@
 #include "base/units.h"
 #include "cli/reference.h"
 #include "job/compare.h"
+#include "job/cuts.h"
 #include "job/fills.h"
 #include "job/forecast.h"
 #include "job/gate.h"
@@ -174,6 +175,49 @@ int inspectFills(const std::string& path, const std::string& unit, bool json) {
     std::cout << fs::path(file).filename().string() << ": " << fillSummary(table.best.bodies) << "\n";
     table.print(part);
   }
+  return 0;
+}
+
+/// The spaces that the bodies of a part leave: cavities, and the outside.
+int inspectSpaces(const std::string& path, const std::string& unit, bool json) {
+  PartOptions o;
+  o.unit = unit;
+  auto opened = openPart(path, o);
+  if (!opened) return fail(opened.problem());
+  const Part& part = opened->part;
+  auto spaces = spacesOf(part);
+  if (!spaces) {
+    if (json)
+      std::cout << nlohmann::json{{"status", "input"}, {"problems", {problemJson(spaces.problem())}}}.dump(2) << "\n";
+    return fail(spaces.problem());
+  }
+  auto point = [](const Vec3& p) { return nlohmann::json{p.x(), p.y(), p.z()}; };
+  nlohmann::json list = nlohmann::json::array();
+  if (!json) std::cout << fs::path(path).filename().string() << ": " << spaces->size() - 1 << " cavities\n";
+  for (const FoundSpace& s : *spaces) {
+    nlohmann::json x{{"outside", s.outside},
+                     {"volume", s.volume},
+                     {"size", point(s.box.size())},
+                     {"at", point(s.inside)},
+                     {"openings", nlohmann::json::array()},
+                     {"bodies", nlohmann::json::array()}};
+    for (const auto& p : s.openings)
+      x["openings"].push_back({{"name", p.name}, {"at", point(p.at)}, {"area", p.area}, {"width", p.width}});
+    for (int b : s.bodies) x["bodies"].push_back(part.bodies[static_cast<std::size_t>(b)].name);
+    list.push_back(std::move(x));
+    if (json) continue;
+    if (s.outside)
+      std::cout << "  outside\n";
+    else
+      std::cout << "  cavity of " << formatNumber(s.volume, 4) << " " << part.unit << "^3, "
+                << formatNumber(s.box.size().x(), 4) << " x " << formatNumber(s.box.size().y(), 4) << " x "
+                << formatNumber(s.box.size().z(), 4) << " " << part.unit << ", at " << formatPoint(s.inside) << "\n";
+    for (const auto& p : s.openings)
+      std::cout << "    " << p.name << " of " << formatNumber(p.area, 4) << " " << part.unit << "^2, "
+                << formatNumber(p.width, 3) << " " << part.unit << " wide, at " << formatPoint(p.at) << "\n";
+  }
+  if (json)
+    std::cout << nlohmann::json{{"status", "ok"}, {"file", path}, {"unit", part.unit}, {"spaces", list}}.dump(2) << "\n";
   return 0;
 }
 
@@ -1038,7 +1082,7 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   app.set_version_flag("--version", "tessel " TESSELITE_VERSION);
   std::string path, out, unit, limits, report, purpose;
-  bool json = false, markdown = false, words = false, propose = false, fillsOnly = false;
+  bool json = false, markdown = false, words = false, propose = false, fillsOnly = false, spacesOnly = false;
   std::optional<double> scale;
   MeshArgs m;
   auto* inspectCmd = app.add_subcommand("inspect", "what a part file holds, and its health");
@@ -1048,6 +1092,7 @@ int main(int argc, char** argv) {
   inspectCmd->add_flag(
       "--propose", propose,
       "print a brief with the groups that the part suggests; or with cuts that make hexahedra, beside --fills");
+  inspectCmd->add_flag("--spaces", spacesOnly, "the cavities that its bodies leave, with their openings, and the outside");
   inspectCmd->add_flag("--fills", fillsOnly, "what each body can be filled with, and why not otherwise");
   inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
@@ -1137,6 +1182,7 @@ int main(int argc, char** argv) {
   }
   try {
     if (*inspectCmd && fillsOnly && propose) return proposeFills(path, unit, json);
+    if (*inspectCmd && spacesOnly) return inspectSpaces(path, unit, json);
     if (*inspectCmd && fillsOnly) return inspectFills(path, unit, json);
     if (*inspectCmd) return inspect(path, unit, json, propose, purpose);
     if (*meshCmd) return meshCommand(m);

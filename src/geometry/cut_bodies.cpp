@@ -5,6 +5,7 @@
 #include "geometry/facet_shape.h"
 #include "geometry/kernel_import.h"
 #include "geometry/kernel_signals.h"
+#include "geometry/kernel_spaces.h"
 #include <BOPAlgo_Builder.hxx>
 #include <BOPAlgo_Splitter.hxx>
 #include <BRepAdaptor_Curve.hxx>
@@ -15,6 +16,8 @@
 #include <BRepClass3d_SolidClassifier.hxx>
 #include <BRepGProp.hxx>
 #include <BRepLib.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepTools.hxx>
 #include <BRepTools_History.hxx>
 #include <BRep_Builder.hxx>
@@ -348,6 +351,8 @@ public:
 
   void cut(const Cut& cut, int number) {
     m_number = number;
+    if (cut.cap) return void(m_caps.push_back(*cut.cap));
+    if (cut.space) return space(*cut.space);
     std::set<std::size_t> chosen;
     Box box, all;
     for (std::size_t s = 0; s < m.solids.size(); ++s) {
@@ -381,6 +386,159 @@ private:
   const KernelSource& m_sheets;
   const Part& m_whole;
   int m_number = 0;
+  std::vector<CapWish> m_caps;
+
+  /// A hull around all solids, its faces with names.
+  TopoDS_Shape hullFor(const SpaceWish& w, const Box& box, std::vector<std::pair<TopoDS_Shape, std::string>>& named) {
+    const auto axis = static_cast<std::size_t>(w.along);
+    if (w.hull == SpaceWish::Hull::Sphere) {
+      const double radius = 0.5 * box.diagonal() + w.beside;
+      const TopoDS_Shape s = BRepPrimAPI_MakeSphere(point(box.center()), radius).Solid();
+      for (TopExp_Explorer f(s, TopAbs_FACE); f.More(); f.Next()) named.push_back({f.Current(), "far"});
+      return s;
+    }
+    std::array<double, 6> room;
+    for (std::size_t k = 0; k < 6; ++k) {
+      const bool high = k % 2 == 1;
+      room[k] = k / 2 != axis ? w.beside : high != w.backwards ? w.behind : w.ahead;
+      if (w.flush[k]) room[k] = 0;
+    }
+    TopoDS_Shape s;
+    if (w.hull == SpaceWish::Hull::Cylinder) {
+      const Vec3 d = Vec3::Unit(w.along), c = box.center();
+      double radius = 0;
+      for (const Vec3& p : cornersOf(box)) {
+        const Vec3 off = p - c - (p - c).dot(d) * d;
+        radius = std::max(radius, off.norm());
+      }
+      const double low = box.lo[w.along] - room[2 * axis], high = box.hi[w.along] + room[2 * axis + 1];
+      Vec3 from = c;
+      from[w.along] = low;
+      s = BRepPrimAPI_MakeCylinder(gp_Ax2(point(from), unit(d)), radius + w.beside, high - low).Solid();
+    } else
+      s = hullBox(box, room);
+    const Box all = trueBox(s);
+    for (TopExp_Explorer f(s, TopAbs_FACE); f.More(); f.Next()) {
+      GProp_GProps g;
+      BRepGProp::SurfaceProperties(f.Current(), g);
+      const Vec3 at = vec(g.CentreOfMass());
+      std::string name = "far";
+      for (int k = 0; k < 3; ++k)
+        for (double side : {-1.0, 1.0}) {
+          const double wall = side < 0 ? all.lo[k] : all.hi[k];
+          if (BRepAdaptor_Surface(TopoDS::Face(f.Current())).GetType() == GeomAbs_Plane &&
+              std::abs(at[k] - wall) < 1e-9 * all.diagonal())
+            name = std::string("far ") + (side < 0 ? "-" : "+") + "xyz"[k];
+        }
+      named.push_back({f.Current(), name});
+    }
+    return s;
+  }
+
+  void space(const SpaceWish& w) {
+    Box box;
+    for (const auto& s : m.solids) box.add(trueBox(s));
+    std::vector<std::pair<TopoDS_Shape, std::string>> named;
+    std::vector<KernelOpening> openings;
+    TopoDS_Shape hull;
+    if (w.around)
+      hull = hullFor(w, box, named);
+    else {
+      const double room = 0.1 * box.diagonal();
+      hull = hullBox(box, {room, room, room, room, room, room});
+      openings = openingsOf(m.solids);
+      for (const CapWish& c : m_caps) closeOrName(c, openings);
+    }
+    BOPAlgo_Builder builder;
+    auto found = dividedSpace(hull, m.solids, openings, builder);
+    for (const auto& o : openings)
+      for (TopExp_Explorer f(o.cap, TopAbs_FACE); f.More(); f.Next()) named.push_back({f.Current(), o.told.name});
+    if (!found)
+      return say(cutProblem("space.failed", "a space could not be made", "the geometry kernel finds no closed volumes",
+                            "mend the part where bodies run into each other, or move the hull a little"));
+    std::vector<const KernelSpaces::Piece*> chosen;
+    for (const auto& p : found->pieces) {
+      if (p.told.outside != w.around) continue;
+      if (w.at.empty() ? (w.all || w.around || chosen.empty()) : holds(p.solid, w.at)) chosen.push_back(&p);
+    }
+    if (chosen.empty()) {
+      std::string why = "the bodies enclose nothing, even with the holes of their flat faces closed";
+      if (!w.at.empty()) why = w.around ? "the points lie in a body, or beyond the hull"
+                                        : "the points lie in a body, or where the space is open to the outside";
+      return say(cutProblem("space.none", "a space of that kind is not there", why,
+                            "look at the list of spaces, and close what is open by a card 'cap'"));
+    }
+    for (const auto& s : m.solids) carryBy(builder, s);
+    for (const auto& [face, name] : named) {
+      m.faceInfo.push_back({name, {}});
+      const int info = static_cast<int>(m.faceInfo.size()) - 1;
+      auto give = [&](const TopoDS_Shape& image) {
+        if (!m.faceInfoOf.IsBound(image) && !m.originOf.IsBound(image)) m.faceInfoOf.Bind(image, info);
+      };
+      give(face);
+      for (const TopoDS_Shape& image : builder.Modified(face)) give(image);
+    }
+    KernelModel next = m;
+    next.bodies.clear();
+    next.solids.clear();
+    next.volumes.clear();
+    next.solidBody.clear();
+    auto add = [&](KernelBody body, const std::vector<TopoDS_Shape>& solids) {
+      body.solid = solids.front();
+      for (const auto& s : solids) {
+        next.solids.push_back(s);
+        next.volumes.push_back(solidVolume(s));
+        next.solidBody.push_back(static_cast<int>(next.bodies.size()));
+      }
+      next.bodies.push_back(std::move(body));
+    };
+    if (w.keepSolids)
+      for (std::size_t b = 0; b < m.bodies.size(); ++b) {
+        std::vector<TopoDS_Shape> mine;
+        for (std::size_t s = 0; s < m.solids.size(); ++s)
+          if (m.solidBody[s] == static_cast<int>(b))
+            mine.insert(mine.end(), found->solids[s].begin(), found->solids[s].end());
+        if (!mine.empty()) add(m.bodies[b], mine);
+      }
+    int count = 0;
+    for (const auto* p : chosen) {
+      KernelBody body;
+      body.name = ++count > 1 ? w.name + " " + std::to_string(count) : w.name;
+      body.space = true;
+      add(std::move(body), {p->solid});
+    }
+    m = std::move(next);
+    claim();
+  }
+  /// Openings nearest to points get the cap's name; a rim of edges becomes one more opening.
+  void closeOrName(const CapWish& c, std::vector<KernelOpening>& openings) {
+    if (!c.edges.empty()) {
+      std::vector<TopoDS_Shape> edges;
+      for (const auto& s : m.solids)
+        for (TopExp_Explorer e(s, TopAbs_EDGE); e.More(); e.Next())
+          if (m.originOf.IsBound(e.Current()) &&
+              std::find(c.edges.begin(), c.edges.end(), m.originOf.Find(e.Current())) != c.edges.end() &&
+              std::none_of(edges.begin(), edges.end(), [&](const auto& x) { return x.IsSame(e.Current()); }))
+            edges.push_back(e.Current());
+      auto cap = capOver(edges, m.solids);
+      if (!cap)
+        return say(cutProblem("space.cap", "a cap cannot be made", "its edges form no closed rim, or it lies in a body",
+                              "name all edges of one rim"));
+      cap->told.name = c.name;
+      cap->asked = true;
+      openings.push_back(std::move(*cap));
+    }
+    for (const Vec3& p : c.at) {
+      KernelOpening* best = nullptr;
+      for (auto& o : openings)
+        if (!best || (o.told.at - p).norm() < (best->told.at - p).norm()) best = &o;
+      if (!best)
+        return say(cutProblem("space.cap", "a cap finds no opening", "no flat face of the bodies has a hole",
+                              "name the edges of the rim"));
+      best->told.name = c.name;
+      best->asked = true;
+    }
+  }
 
   static bool holds(const TopoDS_Shape& solid, const std::vector<Vec3>& points) {
     if (points.empty()) return true;

@@ -3,6 +3,7 @@
 // of another file. The whole part stays at hand, so that a cut can be moved without reading a file.
 #pragma once
 #include "geometry/part.h"
+#include "geometry/spaces.h"
 
 namespace tess {
 
@@ -32,6 +33,8 @@ struct Cut {
   std::vector<CutSheet> sheets;
   /// 1: only what lies ahead of the sheet, where its normal points, is kept; -1: only what lies behind it; 0: both.
   int keep = 0;
+  std::optional<SpaceWish> space; ///< instead: a space becomes a body
+  std::optional<CapWish> cap;     ///< or: an opening is closed for the spaces that follow
 };
 
 /// The part with its bodies cut, one cut after the other; a part that is cut already is cut further, and sheets are

@@ -20,6 +20,7 @@ struct KernelBody {
   std::optional<Color> color;
   std::string of = {}; ///< as PartBody has it
   int from = -1;       ///< likewise
+  bool space = false;  ///< likewise
 };
 /// Bodies after sewing and imprinting; a body may consist of several solids when it overlapped another one.
 struct KernelModel {

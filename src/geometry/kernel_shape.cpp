@@ -766,6 +766,7 @@ Result<Part> partFromKernelModel(KernelModel model, const LoadOptions& options) 
     body.name = b.name;
     body.of = b.of;
     body.from = b.from;
+    body.space = b.space;
     body.color = b.color;
     part.bodies.push_back(body);
   }

@@ -54,7 +54,8 @@ struct PartBody {
   double volume = 0;
   Box box;
   bool closed = true;
-  int from = -1; ///< of a cut part: which of the whole part's it is a piece of
+  int from = -1;      ///< of a cut part: which of the whole part's it is a piece of
+  bool space = false; ///< it was no body of the file but the space beside or in such
 };
 
 /// A fine triangulation for display, projection and as the start of remeshing; conforming over the whole part.

@@ -11,8 +11,10 @@
 
 namespace tess {
 
+bool isSpace(const std::string& kind) { return kind == "space" || kind == "cap"; }
+
 bool isCut(const std::string& kind) {
-  return kind == "cut" || kind == "cut_along" || kind == "cut_core" || kind == "cut_sheet";
+  return kind == "cut" || kind == "cut_along" || kind == "cut_core" || kind == "cut_sheet" || isSpace(kind);
 }
 
 int ruleOfCut(const Brief& brief, int k) {
@@ -40,7 +42,8 @@ constexpr const char* kNamesInGroups[] = {"any_of", "all_of", "except"};
 Rule bare(const Rule& rule) {
   Rule r{rule.kind, rule.values, "", false, {}};
   for (const char* key : {"role", "medium", "material", "name"})
-    if (rule.kind != "value" && (std::string(key) != "name" || isCut(rule.kind))) r.values.erase(key);
+    if (rule.kind != "value" && (std::string(key) != "name" || (isCut(rule.kind) && !isSpace(rule.kind))))
+      r.values.erase(key);
   return r;
 }
 
@@ -276,7 +279,74 @@ private:
     }
     return r;
   }
+  std::optional<std::vector<Vec3>> places(const Rule& rule, const char* what) {
+    if (rule.get("at").empty()) return std::vector<Vec3>{};
+    auto points = parsePoints(rule.get("at"), m_whole.unit);
+    if (points) return *points;
+    say("cut.value", "'" + rule.get("at") + "' is no point", what, "write for example (1, 2, 3)");
+    return {};
+  }
+  Cut capOf(const Rule& rule) {
+    CapWish c;
+    c.name = rule.get("name");
+    const auto at = places(rule, "the opening nearest to it is meant");
+    if (!at) return {};
+    c.at = *at;
+    if (!rule.get("on").empty()) {
+      const auto on = entities(rule.get("on"));
+      if (!on) return {};
+      if (on->first != Dim::Edge) {
+        say("cut.no-group", "a cap cannot close '" + rule.get("on") + "'", "a rim is made of edges",
+            "name a group of edges");
+        return {};
+      }
+      c.edges = on->second;
+    }
+    if (c.at.empty() && c.edges.empty())
+      say("cut.value", "a cap closes nothing", "it names neither a rim nor a point",
+          "give the edges of a rim, or a point near an opening");
+    Cut cut;
+    cut.cap = std::move(c);
+    return cut;
+  }
+  Cut spaceOf(const Rule& rule) {
+    SpaceWish w;
+    w.around = rule.get("where") == "around";
+    w.all = rule.get("which") == "all";
+    w.hull = rule.get("hull") == "cylinder" ? SpaceWish::Hull::Cylinder
+             : rule.get("hull") == "ball"   ? SpaceWish::Hull::Sphere
+                                            : SpaceWish::Hull::Box;
+    const std::string along = rule.get("along");
+    w.backwards = !along.empty() && along.front() == '-';
+    if (!along.empty()) w.along = along.back() - 'x';
+    const double side = m_whole.extent.size().maxCoeff();
+    auto room = [&](const char* key, double ofSide) {
+      return rule.get(key).empty() ? ofSide * side : slotNumber(rule, key, m_whole.unit);
+    };
+    w.ahead = room("ahead", 1);
+    w.behind = room("behind", 2);
+    w.beside = room("beside", 1);
+    for (const auto& f : splitList(rule.get("flush"))) {
+      const std::string name = f.size() == 1 ? "+" + f : f;
+      if (name.size() != 2 || (name[0] != '-' && name[0] != '+') || name[1] < 'x' || name[1] > 'z') {
+        say("cut.value", "'" + f + "' is no side", "a hull has the sides -x, +x, -y, +y, -z and +z",
+            "write for example -y");
+        continue;
+      }
+      w.flush[static_cast<std::size_t>(2 * (name[1] - 'x') + (name[0] == '+'))] = true;
+    }
+    const auto at = places(rule, "the space that holds it is meant");
+    if (!at) return {};
+    w.at = *at;
+    w.keepSolids = rule.get("solids") == "keep";
+    w.name = rule.get("name");
+    Cut cut;
+    cut.space = std::move(w);
+    return cut;
+  }
   Cut one(const Rule& rule) {
+    if (rule.kind == "cap") return capOf(rule);
+    if (rule.kind == "space") return spaceOf(rule);
     Cut none, cut;
     const auto what = bodies(rule);
     if (!what) return none;
@@ -356,7 +426,7 @@ Result<Part> cutFurther(std::shared_ptr<const Part> part, const std::vector<Rule
 std::string faceNameOfCut(const Brief& brief, int k) {
   auto plain = [&](int c) -> std::string {
     const int i = ruleOfCut(brief, c);
-    if (i < 0) return {};
+    if (i < 0 || isSpace(brief.rules[static_cast<std::size_t>(i)].kind)) return {};
     const Rule& r = brief.rules[static_cast<std::size_t>(i)];
     if (const std::string name = trimmed(r.get("name")); !name.empty()) return name;
     if (r.get("keep").empty() || r.get("keep") == "both") return {};

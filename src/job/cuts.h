@@ -8,7 +8,9 @@
 
 namespace tess {
 
+/// Whether a kind changes the pieces that a part is meshed as: cuts, and spaces with their caps.
 bool isCut(const std::string& kind);
+bool isSpace(const std::string& kind);
 /// The rule of a brief that is cut number `k`, from 0; -1 when there is none.
 int ruleOfCut(const Brief& brief, int k);
 /// Number of the cut that a rule is, from 0; -1 when it is none or off.

@@ -94,7 +94,7 @@ public:
         ++a.cells;
         const double h = cellVolume(m, cell->second) / (0.5 * (areaOf(c[0], c[1], c[2]) + areaOf(c[3], c[4], c[5])));
         if (number == 1) {
-          const double first = cellVolume(m, cell->second) / area;
+          const double first = standing(c);
           const double asked = (column(cs[0]).first + column(cs[1]).first + column(cs[2]).first) / 3;
           if (layered[k] == 0) a.firstLeast = a.firstMost = first;
           layered[k] += area;
@@ -141,6 +141,12 @@ private:
   std::unordered_map<Triple, std::size_t, TripleHash> m_byBase; ///< wedges of layers
   std::unordered_map<Triple, std::size_t, TripleHash> m_byFace; ///< free tetrahedra at tops
 
+  /// Mean distance of a wedge's upper corners from its base.
+  double standing(std::span<const std::int32_t> c) const {
+    auto at = [&](std::size_t k) -> const Vec3& { return m.nodes[static_cast<std::size_t>(c[k])]; };
+    const Vec3 n = triangleNormal(at(0), at(1), at(2)), middle = (at(0) + at(1) + at(2)) / 3;
+    return ((at(3) + at(4) + at(5)) / 3 - middle).dot(n);
+  }
   double areaOf(std::int32_t a, std::int32_t b, std::int32_t c) const {
     auto at = [&](std::int32_t v) -> const Vec3& { return m.nodes[static_cast<std::size_t>(v)]; };
     return triangleArea(at(a), at(b), at(c));
@@ -180,6 +186,8 @@ std::string causeText(LayerCause cause, double value, const std::string& unit) {
     return "stacks would run into each other";
   case LayerCause::Folded:
     return "cells would be inverted";
+  case LayerCause::Fine:
+    return "edges of " + formatNumber(value, 3) + " " + unit + ", far shorter than layers are high";
   case LayerCause::Filling:
     return "too little room beyond the stack";
   }

@@ -81,7 +81,7 @@ LayerCard layerCardOf(const Rule& r, const std::string& unit, double target) {
   return c;
 }
 
-std::string layerText(const LayerCard& c, const std::string& unit) {
+std::string layerText(const LayerCard& c, const std::string& unit, double size) {
   if (!c.problem.empty()) return c.problem;
   const LayerStack& s = c.stack;
   std::string r = s.first > 0 ? "first " + formatNumber(s.first, 4) + " " + unit
@@ -92,6 +92,11 @@ std::string layerText(const LayerCard& c, const std::string& unit) {
   else
     r += ", by " + formatNumber(s.ratio, 4) + " until the last fits its neighbour";
   if (c.total > 0) r += ", " + formatNumber(c.total, 4) + " " + unit + " in all";
+  if (s.count > 0 && size > 0) {
+    const double first = s.first > 0 ? s.first : s.share * size;
+    const double jump = kFirstFree * size / (first * std::pow(s.ratio, s.count - 1));
+    r += ", the next cell about " + formatNumber(jump, 2) + " times the last";
+  }
   return r;
 }
 
@@ -104,6 +109,8 @@ LayerWishes layersOf(const Brief& brief, const Part& part, const std::vector<Res
       for (const auto& g : groups)
         if (g.name == r.get("name") && g.dim == Dim::Body)
           (r.get("medium") == "fluid" ? fluid : solid).insert(g.entities.begin(), g.entities.end());
+  for (std::size_t b = 0; b < part.bodies.size(); ++b)
+    if (part.bodies[b].space) fluid.insert(static_cast<int>(b));
   for (std::size_t i = 0; i < brief.rules.size(); ++i) {
     const Rule& r = brief.rules[i];
     if (r.kind != "layers" || r.off) continue;

@@ -28,8 +28,9 @@ struct LayerCard {
 };
 /// `unit`: of the part; `target`: what multiples in sizes are of.
 LayerCard layerCardOf(const Rule& rule, const std::string& unit, double target);
-/// "first 0.02 mm (y+ 1 at Re 1.2e5), 12 layers, 0.79 mm in all": what follows from a card.
-std::string layerText(const LayerCard& card, const std::string& unit);
+/// "first 0.02 mm (y+ 1 at Re 1.2e5), 12 layers, 0.79 mm in all, the next cell 3 times the last": what follows from a
+/// card where the mesh has edges of the length `size`.
+std::string layerText(const LayerCard& card, const std::string& unit, double size);
 
 /// Stacks of all cards of the brief on the faces of a part. Bodies of fluid get them where the brief names any, else
 /// all that the faces belong to; of several cards for one face the later one holds.

@@ -5,6 +5,7 @@
 #include "job/cuts.h"
 #include "job/edge_counts.h"
 #include "job/fills.h"
+#include "job/layers.h"
 #include "job/run.h"
 #include "job/size_rules.h"
 #include "job/values.h"
@@ -397,6 +398,11 @@ Result<RulePreview> previewRule(const Brief& brief, int rule, const Part& part, 
   if (kind->preview != "edge-marks" && kind->preview != "outline" && r.kind != "ignore") return p;
 
   SizeRequest request = sizeRequestOf(alone, part, groups, unheard, &progress);
+  if (r.kind == "layers") {
+    const double h = overallTarget(brief, part);
+    p.text = layerText(layerCardOf(r, part.unit, h), part.unit, h);
+    return p;
+  }
   if (r.kind == "ignore") {
     const bool points = r.get("what") == "points";
     p.dim = points ? Dim::Point : Dim::Edge;

@@ -246,6 +246,43 @@ const std::vector<RuleKind>& ruleTable() {
          "sheet",
          "Bodies are cut by the faces of another file, which lie where they are in its coordinates.",
          {whatIsCut(), onlyAt(), text("file", SlotType::Path, "a STEP, IGES or BREP file, beside the brief", true)}});
+    auto names = [&](const char* key, const char* help) { return text(key, SlotType::Names, help); };
+    t.push_back({"cap",
+                 "Pieces",
+                 "Close [the rim {on}][ the openings at {at}], called {name}",
+                 "part",
+                 "none",
+                 "Closes an opening for the spaces of the cards below it, and names the face that it makes there. Holes "
+                 "in flat faces are found and closed by themselves: a point near one names it. Other openings are "
+                 "closed over a group of edges that make up a rim: flat where they lie in a plane, else filled.",
+                 {names("on", "groups of edges that make up a rim"),
+                  text("at", SlotType::Points, "or points: the nearest openings that are found, as (x, y, z); (x, y, z)"),
+                  text("name", SlotType::Text, "name of the face in the part, as inlet", true)}});
+    t.push_back(
+        {"space",
+         "Pieces",
+         "Take the space {where} the bodies[ that holds {at}][, {which} of them][ in a {hull}][ along {along}][, "
+         "{ahead} ahead][, {behind} behind][, {beside} beside][, flush at {flush}], as {name}; {solids} the bodies",
+         "part",
+         "none",
+         "The space inside or around the bodies becomes a body of fluid, whenever the part is loaded. Inside: cavities "
+         "in and between bodies, whose openings are closed by caps. Around: what a box, a cylinder or a ball leaves "
+         "around them. Faces of the bodies that wall the space keep their names and groups; caps are called by their "
+         "cards, or opening 1, opening 2 from the largest; the faces of a hull far -x, far +x and so on. The bodies "
+         "are left out, or stay as regions that share their faces with the space.",
+         {choice("where", "inside", "cavities, or what lies around the bodies", {"inside", "around"}),
+          text("at", SlotType::Points, "points in the spaces that are meant, as (x, y, z); (x, y, z)"),
+          choice("which", "", "without points: the largest cavity, or all of them", {"the largest", "all"}),
+          choice("hull", "", "around: what bounds the space; left empty: a box", {"box", "cylinder", "ball"}),
+          choice("along", "", "around: where the flow goes; left empty: x", {"x", "-x", "y", "-y", "z", "-z"}),
+          length("ahead", "", "room before the bodies; left empty: their longest side"),
+          length("behind", "", "room behind them; left empty: twice their longest side"),
+          length("beside", "", "room beside them; left empty: their longest side"),
+          names("flush", "sides where the hull ends with the bodies, without room, as -y: for symmetry"),
+          text("name", SlotType::Text, "name of the new body"),
+          choice("solids", "leave out", "whether the bodies stay", {"leave out", "keep"})}});
+    for (Slot& slot : t.back().entries)
+      if (slot.key == "name") slot.fallback = "fluid";
     t.push_back(
         {"everywhere",
          "Sizes",
@@ -400,7 +437,7 @@ const std::vector<RuleKind>& ruleTable() {
          "{speed} m/s][ of {density} kg/m3][ and {viscosity} Pa s][ along {length}], by {ratio}[, {total} in "
          "all][, the next cell {jump} times the last]",
          "mesh",
-         "layers",
+         "highlight",
          "Layers of wedges along walls, in bodies of tetrahedra: each higher than the one before by the ratio. Without "
          "a count there are as many as the last one needs to fit the cells beyond it. At corners and in gaps stacks "
          "get lower, layer by layer; the report says where and why. They end on the faces beside the walls, as on an "

@@ -93,6 +93,10 @@ void attachMedia(RunResult& run, const Part& part) {
       put("kind", m.media, static_cast<std::size_t>(b), rule.get("medium"));
     }
   }
+  // A space that a card took is fluid, and so bodies beside it are solid, unless a group says otherwise.
+  if (std::any_of(part.bodies.begin(), part.bodies.end(), [](const PartBody& b) { return b.space; }))
+    for (std::size_t b = 0; b < part.bodies.size(); ++b)
+      if (m.media[b].empty()) m.media[b] = part.bodies[b].space ? "fluid" : "solid";
   auto before = [](std::vector<std::string>& list, const std::vector<std::string>& was) {
     for (std::size_t r = 0; r < std::min(list.size(), was.size()); ++r)
       if (list[r].empty()) list[r] = was[r];

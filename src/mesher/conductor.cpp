@@ -259,17 +259,22 @@ std::optional<Problem> fillStructured(const Part& part, const SizeField& size, c
   return cutWhereAsked(part, plan, filled, progress);
 }
 
-/// `kept`: a surface that is filled as it is; null: it is made.
+/// `kept`: a surface that is filled as it is; null: it is made. `bareOfLayers`: what there was before layers grew, taken if it
+/// is there and left behind if not.
 Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPlan& plan, const SurfaceMesh* kept,
-                           const GivenFaces* given, const std::vector<LayersLower>& lower, MeshOutcome& out,
-                           Clock& clock, Progress& progress) {
+                           const GivenFaces* given, const std::vector<LayersLower>& lower,
+                           std::optional<Filled>& bareOfLayers, MeshOutcome& out, Clock& clock, Progress& progress) {
   Filled filled;
+  const bool again = bareOfLayers.has_value();
+  if (again) filled = *bareOfLayers;
   TetCore& core = filled.core;
   SurfaceMesh& surface = filled.surface;
   int& split = filled.split;
   std::vector<Vec3>& splitAt = filled.splitAt;
   progress.stage("Surface", 0.05, 0.3);
-  if (kept)
+  if (again)
+    ; // it is there
+  else if (kept)
     surface = *kept;
   else {
     auto s = meshSurface(part, size, plan, progress, given);
@@ -279,16 +284,18 @@ Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPl
     filled.said = std::move(s->said);
   }
   clock.lap("surface");
-  if (auto p = fillStructured(part, size, plan, filled, progress)) return *p;
+  if (!again)
+    if (auto p = fillStructured(part, size, plan, filled, progress)) return *p;
   if (!plan.tetrahedraOnly()) clock.lap("structured");
   if (!anyTetrahedra(part, plan)) {
     core.points = surface.points;
     return filled;
   }
-  if (!plan.tetrahedraOnly()) setAside(surface, filled.aside, part, plan);
+  if (!again && !plan.tetrahedraOnly()) setAside(surface, filled.aside, part, plan);
   std::optional<SurfaceMesh> whole; // once nothing but frozen faces is missing
   if (plan.layers.any()) {
     progress.stage("Layers", 0.3, 0.35);
+    if (!again) bareOfLayers = filled;
     filled.layered = growLayers(part, plan, surface, lower, progress);
     surface = std::move(filled.layered->surface);
     for (auto& c : filled.layered->cells) filled.structured.push_back(std::move(c));
@@ -419,8 +426,9 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
   Meshed r;
   const SizeField asked = size;
   std::vector<LayersLower> lower;
+  std::optional<Filled> bareOfLayers;
   for (int lowered = 0;; ++r.attempts) {
-    auto f = fillSurface(part, size, plan, kept, given, lower, out, clock, progress);
+    auto f = fillSurface(part, size, plan, kept, given, lower, bareOfLayers, out, clock, progress);
     if (f) {
       r.filled = std::move(*f);
       break;
@@ -439,6 +447,7 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
     // Where two surfaces nearly touch, a few nodes decide whether the space between can be filled. Other surfaces are
     // tried before giving up: finer at the places that failed, then without bridging.
     if (f.problem().code != "tet.recovery" || r.attempts == 3 || kept) return f.problem();
+    bareOfLayers.reset();
     spdlog::debug("filling failed: attempt {} follows", r.attempts + 1);
     if (r.attempts == 1) {
       r.lostAt = f.problem().places;

@@ -319,7 +319,6 @@ private:
   int asked(const Column& c) const {
     const LayerStack& s = m_plan.layers.stacks[static_cast<std::size_t>(c.told.stack)];
     if (s.count > 0) return s.count;
-    constexpr double kFirstFree = 0.75; // height of the first free cell over the edges of its base
     const double last = kFirstFree * c.length / s.jump;
     if (c.first >= last || s.ratio <= 1) return s.ratio <= 1 ? std::min(s.most, 5) : 1;
     return std::clamp(1 + static_cast<int>(std::lround(std::log(last / c.first) / std::log(s.ratio))), 1, s.most);
@@ -375,6 +374,10 @@ private:
     for (const Vec3& n : c.normals) mean += n.dot(c.along) / static_cast<double>(c.normals.size());
     c.stretch = 1 / std::max(mean, 0.3);
     c.count = c.told.asked;
+    // A layer far higher than its triangles are wide has nothing to hold on to.
+    constexpr double kHigh = 2;
+    while (c.count > 0 && height(c, c.count) - height(c, c.count - 1) > kHigh * c.length) --c.count;
+    if (c.count < c.told.asked) c.told.cause = LayerCause::Fine, c.told.value = c.length;
     const bool flat = c.slideFace >= 0 && m_part.faces[static_cast<std::size_t>(c.slideFace)].kind == SurfaceKind::Plane;
     if (c.slideEdge < 0 && (c.slideFace < 0 || flat)) return;
     std::vector<Vec3> slid{c.at};
@@ -750,6 +753,9 @@ private:
       for (const auto& t : triangles) all.push_back(t), side.push_back(-1), fresh.push_back(1);
     const auto found = findCrossings(m_points, all, SIZE_MAX, &m_progress, fresh);
     if (found.empty()) return false;
+    for (std::size_t i = 0; i < std::min<std::size_t>(6, found.size()); ++i)
+      spdlog::debug("layers: {} meets {} at {}, sides {} and {}", found[i].a, found[i].b, formatPoint(found[i].at),
+                    side[static_cast<std::size_t>(found[i].a)], side[static_cast<std::size_t>(found[i].b)]);
     bool any = false;
     auto lower = [&](int c) {
       if (col(c).count == 0) return;

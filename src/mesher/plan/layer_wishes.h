@@ -19,6 +19,9 @@ struct LayerStack {
   bool operator==(const LayerStack&) const = default;
 };
 
+/// Height of the first free cell on a stack, over the edges of its base: measured on ducts of even size.
+constexpr double kFirstFree = 0.75;
+
 struct LayerWishes {
   std::vector<LayerStack> stacks;
   /// Per face of the part: number of the stack towards the body behind it and the one in front, -1 for none. Empty: no
@@ -36,6 +39,7 @@ enum class LayerCause : std::uint8_t {
   Side,     ///< the face at which the stack ends is not free to change
   Crossing, ///< stacks would run into each other or into other faces
   Folded,   ///< cells would be inverted
+  Fine,     ///< the wall's edges are far shorter than layers are high; value: how long
   Filling,  ///< nothing could be put between the stack and what lies beyond
 };
 
