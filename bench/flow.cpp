@@ -130,7 +130,10 @@ Space wing(Random& r) {
                thick = chord * r.in(0.08, 0.16), x0 = l * 0.3, z0 = c * r.in(0.4, 0.6);
   std::vector<gp_Pnt> p;
   const int n = 14;
-  auto half = [&](double t) { return 5 * thick * (0.2969 * std::sqrt(t) - 0.126 * t - 0.3516 * t * t + 0.2843 * t * t * t - 0.1036 * t * t * t * t); };
+  auto half = [&](double t) {
+    return 5 * thick *
+           (0.2969 * std::sqrt(t) - 0.126 * t - 0.3516 * t * t + 0.2843 * t * t * t - 0.1036 * t * t * t * t);
+  };
   for (int k = 0; k <= n; ++k) {
     const double t = std::pow(1.0 * k / n, 1.5);
     p.push_back({x0 + chord * t, -1, z0 + half(t)});
@@ -139,13 +142,13 @@ Space wing(Random& r) {
     const double t = std::pow(1.0 * k / n, 1.5);
     p.push_back({x0 + chord * t, -1, z0 - half(t)});
   }
-  return {cut(box(0, 0, 0, l, b, c), BRepPrimAPI_MakePrism(face(p), gp_Vec(0, r.chance(0.5) ? b + 2 : b * 0.6, 0)).Shape()),
-          {{0, b / 2, c / 2}, {l, b / 2, c / 2}}};
+  return {
+      cut(box(0, 0, 0, l, b, c), BRepPrimAPI_MakePrism(face(p), gp_Vec(0, r.chance(0.5) ? b + 2 : b * 0.6, 0)).Shape()),
+      {{0, b / 2, c / 2}, {l, b / 2, c / 2}}};
 }
 Space nozzle(Random& r) {
   const double l = r.in(60, 100), a = r.in(14, 22), t = a * r.in(0.25, 0.6), e = a * r.in(0.5, 1);
-  const TopoDS_Face f =
-      face({{0, 0, 0}, {0, 0, a}, {l * 0.3, 0, a}, {l * 0.6, 0, t}, {l, 0, e}, {l, 0, 0}});
+  const TopoDS_Face f = face({{0, 0, 0}, {0, 0, a}, {l * 0.3, 0, a}, {l * 0.6, 0, t}, {l, 0, e}, {l, 0, 0}});
   return {BRepPrimAPI_MakeRevol(f, gp_Ax1({0, 0, 0}, X)).Shape(), {{0, 0, a / 2}, {l, 0, e / 2}}};
 }
 Space blocks(Random& r) {
@@ -168,8 +171,8 @@ struct Family {
   const char* name;
   Space (*make)(Random&);
 };
-constexpr Family kFamilies[] = {{"duct", duct}, {"elbow", elbow}, {"manifold", manifold}, {"step", step},
-                                {"fins", fins}, {"gap", gap},     {"cusp", cusp},         {"ball", ball},
+constexpr Family kFamilies[] = {{"duct", duct}, {"elbow", elbow},   {"manifold", manifold}, {"step", step},
+                                {"fins", fins}, {"gap", gap},       {"cusp", cusp},         {"ball", ball},
                                 {"wing", wing}, {"nozzle", nozzle}, {"blocks", blocks}};
 
 int shell(const std::string& c) {
@@ -244,7 +247,8 @@ int main(int argc, char** argv) {
         const std::string id = name + "-" + std::to_string(h + 1), brief = (dir / (id + ".brief")).string(),
                           report = (dir / (id + ".report.json")).string();
         std::ofstream o(brief);
-        o << "format = 1\n\n[part]\nfile = \"" << file << "\"\n" << (facets ? "unit = \"mm\"\n" : "")
+        o << "format = 1\n\n[part]\nfile = \"" << file << "\"\n"
+          << (facets ? "unit = \"mm\"\n" : "")
           << "\n[[rule]]\nis = \"group\"\nname = \"openings\"\nof = \"faces\"\nnearest = \"";
         for (std::size_t i = 0; i < space.openings.size(); ++i) {
           const gp_Pnt& p = space.openings[i];
@@ -253,13 +257,15 @@ int main(int argc, char** argv) {
         o << "\"\n\n[[rule]]\nis = \"group\"\nname = \"walls\"\nof = \"faces\"\nexcept = \"openings\"\n"
           << "\n[[rule]]\nis = \"everywhere\"\ntarget = \"" << text(size) << " mm\"\n"
           << "\n[[rule]]\nis = \"layers\"\non = \"walls\"\nfirst = \"" << text(first) << " mm\"\n"
-          << (h == 0 ? "count = 3\nratio = 1.3\n" : h == 1 ? "count = 10\nratio = 1.2\n" : "ratio = 1.25\n")
+          << (h == 0   ? "count = 3\nratio = 1.3\n"
+              : h == 1 ? "count = 10\nratio = 1.2\n"
+                       : "ratio = 1.25\n")
           << "\n[[rule]]\nis = \"judge\"\npurpose = \"flow\"\n";
         o.close();
         const auto begin = std::chrono::steady_clock::now();
-        const int code = shell("cd '" + dir.string() + "' && timeout 300 '" + tessel + "' mesh '" + id +
-                               ".brief' --out 'vtu:" + id + ".vtu' --report '" + id + ".report.json' > '" + id +
-                               ".log' 2>&1");
+        const int code =
+            shell("cd '" + dir.string() + "' && timeout 300 '" + tessel + "' mesh '" + id + ".brief' --out 'vtu:" + id +
+                  ".vtu' --report '" + id + ".report.json' > '" + id + ".log' 2>&1");
         Sum& sum = table[family.name];
         ++sum.meshes;
         const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

@@ -337,6 +337,10 @@ std::vector<Body> mastFoot() {
   return {{soleSolid(foot), "foot"}, {soleSolid(cut(z(17, 26, 110), z(13, 20, 120))), "mast"}};
 }
 
+gp_Pnt onFace(const BRepAdaptor_Surface& s) {
+  return s.Value(0.5 * (s.FirstUParameter() + s.LastUParameter()), 0.5 * (s.FirstVParameter() + s.LastVParameter()));
+}
+
 /// Points joined by straight edges, as a face.
 TopoDS_Shape profile(const std::vector<gp_Pnt>& p) {
   BRepBuilderAPI_MakeWire w;
@@ -349,7 +353,8 @@ TopoDS_Shape thrusterDuct() {
   const gp_Ax1 axis(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0));
   // The ring: a mouth that narrows to the throat and opens again.
   TopoDS_Shape ring = BRepPrimAPI_MakeRevol(
-      profile({{0, 0, 66}, {130, 0, 62}, {130, 0, 54}, {60, 0, 50}, {40, 0, 50}, {0, 0, 60}}), axis).Shape();
+                          profile({{0, 0, 66}, {130, 0, 62}, {130, 0, 54}, {60, 0, 50}, {40, 0, 50}, {0, 0, 60}}), axis)
+                          .Shape();
   // The hub: a cylinder with a round nose and a cone that ends blunt.
   BRepBuilderAPI_MakeWire w;
   const gp_Pnt nose(25, 0, 0), round(39, 0, 14), back(80, 0, 14), tail(112, 0, 4), end(112, 0, 0);
@@ -480,7 +485,10 @@ int main(int argc, char** argv) {
        ok;
   ok = writeStep(thrusterDuct(), "thruster-duct",
                  {{"hub", plum,
-                   [](const BRepAdaptor_Surface&, const gp_Pnt& p) { return std::hypot(p.Y(), p.Z()) < 14.5; }},
+                   [](const BRepAdaptor_Surface& s, const gp_Pnt&) {
+                     const gp_Pnt q = onFace(s); // the middle of a face that runs round lies on the axis
+                     return std::hypot(q.Y(), q.Z()) < 14.5;
+                   }},
                   {"strut", ochre,
                    [](const BRepAdaptor_Surface& s, const gp_Pnt& p) {
                      const double r = std::hypot(p.Y(), p.Z());
@@ -492,8 +500,7 @@ int main(int argc, char** argv) {
   ok = writeStep(hullTow(), "hull",
                  {{"middle", moss,
                    [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return isPlane(s) && std::abs(p.Y()) < 1e-6; }},
-                  {"fin", teal,
-                   [](const BRepAdaptor_Surface& s, const gp_Pnt& p) { return p.Z() > 60.5 && s.GetType() != GeomAbs_Sphere; }}},
+                  {"fin", teal, [](const BRepAdaptor_Surface&, const gp_Pnt& p) { return p.Z() > 60.5; }}},
                  dir + "hull-tow.step") &&
        ok;
   return ok ? 0 : 1;

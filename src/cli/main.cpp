@@ -217,7 +217,8 @@ int inspectSpaces(const std::string& path, const std::string& unit, bool json) {
                 << formatNumber(p.width, 3) << " " << part.unit << " wide, at " << formatPoint(p.at) << "\n";
   }
   if (json)
-    std::cout << nlohmann::json{{"status", "ok"}, {"file", path}, {"unit", part.unit}, {"spaces", list}}.dump(2) << "\n";
+    std::cout << nlohmann::json{{"status", "ok"}, {"file", path}, {"unit", part.unit}, {"spaces", list}}.dump(2)
+              << "\n";
   return 0;
 }
 
@@ -307,6 +308,7 @@ int inspect(const std::string& path, const std::string& unit, bool json, bool pr
 
 struct MeshArgs {
   std::string input, part, size, min, max, growth, turn, bridge, slender, order, fill, report, page, unit, accept;
+  std::string layers, first, growing, layersOn; ///< a card of layers
   std::vector<std::string> out, set;
   int threads = 0;
   bool quiet = false, json = false, yes = false, gate = false;
@@ -377,6 +379,14 @@ Result<Brief> briefOf(const MeshArgs& a) {
       if (r.kind == "fill") r.values["with"] = a.fill;
     set("fill", "with", a.fill);
   }
+  if (!a.layers.empty() || !a.first.empty()) {
+    Rule r{"layers", {{"on", a.layersOn.empty() ? "everywhere" : a.layersOn}}, "", false, {}};
+    if (!a.layers.empty()) r.values["count"] = a.layers;
+    if (!a.first.empty()) r.values["first"] = a.first;
+    if (!a.growing.empty()) r.values["ratio"] = a.growing;
+    brief.rules.push_back(std::move(r));
+  } else if (!a.growing.empty() || !a.layersOn.empty())
+    return usage("--ratio and --on say how layers grow, and none are asked for", "give --layers or --first too");
   if (!a.unit.empty()) brief.unit = a.unit;
   for (const auto& s : a.set)
     if (auto p = setValue(brief, s)) return *p;
@@ -1092,7 +1102,8 @@ int main(int argc, char** argv) {
   inspectCmd->add_flag(
       "--propose", propose,
       "print a brief with the groups that the part suggests; or with cuts that make hexahedra, beside --fills");
-  inspectCmd->add_flag("--spaces", spacesOnly, "the cavities that its bodies leave, with their openings, and the outside");
+  inspectCmd->add_flag("--spaces", spacesOnly,
+                       "the cavities that its bodies leave, with their openings, and the outside");
   inspectCmd->add_flag("--fills", fillsOnly, "what each body can be filled with, and why not otherwise");
   inspectCmd->add_option("--for", purpose, "sizes of the proposed brief: for strength, heat or flow")
       ->check(CLI::IsMember(purposes()));
@@ -1115,6 +1126,12 @@ int main(int argc, char** argv) {
     c->add_option("--set", m.set, "a named value of the brief, as hole=\"2 mm\"; repeatable")->allow_extra_args(false);
     c->add_option("--unit", m.unit, "take the part file's numbers in this unit")->check(notEmpty);
   }
+  meshCmd->add_option("--layers", m.layers, "layers along walls")->check(notEmpty);
+  meshCmd->add_option("--first", m.first, "height of the first; without --layers, as many as the last one needs to fit")
+      ->check(notEmpty);
+  meshCmd->add_option("--ratio", m.growing, "of each layer's height to the one before")->check(notEmpty);
+  meshCmd->add_option("--on", m.layersOn, "groups of faces on which they grow; all faces if not given")
+      ->check(notEmpty);
   forecastCmd->add_flag("--json", m.json);
   for (auto* c : {meshCmd, seriesCmd}) {
     c->add_option("--out", m.out, "[FORMAT:]PATH, repeatable")->allow_extra_args(false);

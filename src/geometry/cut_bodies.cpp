@@ -463,8 +463,9 @@ private:
     }
     if (chosen.empty()) {
       std::string why = "the bodies enclose nothing, even with the holes of their flat faces closed";
-      if (!w.at.empty()) why = w.around ? "the points lie in a body, or beyond the hull"
-                                        : "the points lie in a body, or where the space is open to the outside";
+      if (!w.at.empty())
+        why = w.around ? "the points lie in a body, or beyond the hull"
+                       : "the points lie in a body, or where the space is open to the outside";
       return say(cutProblem("space.none", "a space of that kind is not there", why,
                             "look at the list of spaces, and close what is open by a card 'cap'"));
     }

@@ -248,7 +248,8 @@ Result<std::vector<FoundSpace>> spacesOf(const Part& part, Progress* progress) {
     for (const auto& s : source->model.solids) box.add(boxOfPiece(s));
     const double room = 0.1 * box.diagonal();
     BOPAlgo_Builder builder;
-    const auto k = dividedSpace(hullBox(box, {room, room, room, room, room, room}), source->model.solids, openings, builder);
+    const auto k =
+        dividedSpace(hullBox(box, {room, room, room, room, room, room}), source->model.solids, openings, builder);
     if (!k || KernelSignals::faulted()) return gaveUp("");
     std::vector<FoundSpace> r;
     for (const auto& p : k->pieces) {

@@ -8,12 +8,12 @@ namespace tess {
 
 /// Which space becomes a body. Lengths are in the part's unit.
 struct SpaceWish {
-  bool around = false;     ///< the outside within a hull; else cavities
-  std::vector<Vec3> at;    ///< cavities that hold these points; empty: the largest one
-  bool all = false;        ///< every cavity
+  bool around = false;  ///< the outside within a hull; else cavities
+  std::vector<Vec3> at; ///< cavities that hold these points; empty: the largest one
+  bool all = false;     ///< every cavity
   enum class Hull { Box, Cylinder, Sphere } hull = Hull::Box;
-  int along = 0;           ///< coordinate axis of the flow
-  bool backwards = false;  ///< it flows against that axis
+  int along = 0;                            ///< coordinate axis of the flow
+  bool backwards = false;                   ///< it flows against that axis
   double ahead = 0, behind = 0, beside = 0; ///< room around the bodies
   std::array<bool, 6> flush{};              ///< -x, +x, -y, ...: sides without room
   bool keepSolids = false;

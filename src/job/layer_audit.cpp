@@ -219,9 +219,8 @@ std::vector<float> layersReached(const Mesh& mesh, const std::vector<LayerColumn
   a.forWalls([&](std::size_t f, int, const std::array<int, 3>& cs) {
     float share = 0;
     for (int c : cs)
-      share += a.column(c).asked > 0
-                   ? static_cast<float>(a.column(c).got) / static_cast<float>(a.column(c).asked) / 3
-                   : 0;
+      share +=
+          a.column(c).asked > 0 ? static_cast<float>(a.column(c).got) / static_cast<float>(a.column(c).asked) / 3 : 0;
     r[f] = r[f] < 0 ? share : std::min(r[f], share);
   });
   return r;

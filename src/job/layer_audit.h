@@ -12,8 +12,8 @@ struct LayerPlace {
   Vec3 at = Vec3::Zero();
   LayerCause cause{};
   double value = 0;
-  double area = 0; ///< of the walls that it touches
-  int got = 0;     ///< layers at the place itself
+  double area = 0;  ///< of the walls that it touches
+  int got = 0;      ///< layers at the place itself
   std::string what; ///< "gap of 0.8 mm"
 };
 
@@ -22,8 +22,8 @@ struct LayerAudit {
   int rule = -1;
   double area = 0, full = 0, fewer = 0, none = 0; ///< of its walls, and those with all layers asked for, some, none
   double firstLeast = 0, firstMean = 0, firstMost = 0; ///< measured: distance of its top from the wall
-  double firstWithin = 0;                              ///< share of the layered area that is within 5 % of what was asked
-  double ratioMean = 0;                                ///< measured, of the second layer to the first
+  double firstWithin = 0;              ///< share of the layered area that is within 5 % of what was asked
+  double ratioMean = 0;                ///< measured, of the second layer to the first
   double jumpMean = 0, jumpWithin = 0; ///< height of the first free cell over the last layer's; share between 0.5 and 2
   int least = 0, most = 0;             ///< layers over a triangle
   std::size_t cells = 0;

@@ -2,6 +2,7 @@
 #include "job/layers.h"
 #include "base/units.h"
 #include "job/size_rules.h"
+#include "job/values.h"
 #include <cmath>
 #include <set>
 
@@ -100,8 +101,9 @@ std::string layerText(const LayerCard& c, const std::string& unit, double size) 
   return r;
 }
 
-LayerWishes layersOf(const Brief& brief, const Part& part, const std::vector<ResolvedGroup>& groups,
+LayerWishes layersOf(const Brief& written, const Part& part, const std::vector<ResolvedGroup>& groups,
                      std::vector<Problem>& problems) {
+  const Brief brief = settled(written, &part);
   LayerWishes w;
   std::set<int> fluid, solid;
   for (const auto& r : brief.rules)

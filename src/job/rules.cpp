@@ -247,17 +247,18 @@ const std::vector<RuleKind>& ruleTable() {
          "Bodies are cut by the faces of another file, which lie where they are in its coordinates.",
          {whatIsCut(), onlyAt(), text("file", SlotType::Path, "a STEP, IGES or BREP file, beside the brief", true)}});
     auto names = [&](const char* key, const char* help) { return text(key, SlotType::Names, help); };
-    t.push_back({"cap",
-                 "Pieces",
-                 "Close [the rim {on}][ the openings at {at}], called {name}",
-                 "part",
-                 "none",
-                 "Closes an opening for the spaces of the cards below it, and names the face that it makes there. Holes "
-                 "in flat faces are found and closed by themselves: a point near one names it. Other openings are "
-                 "closed over a group of edges that make up a rim: flat where they lie in a plane, else filled.",
-                 {names("on", "groups of edges that make up a rim"),
-                  text("at", SlotType::Points, "or points: the nearest openings that are found, as (x, y, z); (x, y, z)"),
-                  text("name", SlotType::Text, "name of the face in the part, as inlet", true)}});
+    t.push_back(
+        {"cap",
+         "Pieces",
+         "Close [the rim {on}][ the openings at {at}], called {name}",
+         "part",
+         "none",
+         "Closes an opening for the spaces of the cards below it, and names the face that it makes there. Holes "
+         "in flat faces are found and closed by themselves: a point near one names it. Other openings are "
+         "closed over a group of edges that make up a rim: flat where they lie in a plane, else filled.",
+         {names("on", "groups of edges that make up a rim"),
+          text("at", SlotType::Points, "or points: the nearest openings that are found, as (x, y, z); (x, y, z)"),
+          text("name", SlotType::Text, "name of the face in the part, as inlet", true)}});
     t.push_back(
         {"space",
          "Pieces",
@@ -433,7 +434,8 @@ const std::vector<RuleKind>& ruleTable() {
     t.push_back(
         {"layers",
          "Methods",
-         "Grow [{count} ]layers on {on}[, first {first}][, first {share} of the edges there][, first at y+ {yplus}][ for "
+         "Grow [{count} ]layers on {on}[, first {first}][, first {share} of the edges there][, first at y+ {yplus}][ "
+         "for "
          "{speed} m/s][ of {density} kg/m3][ and {viscosity} Pa s][ along {length}], by {ratio}[, {total} in "
          "all][, the next cell {jump} times the last]",
          "mesh",
@@ -456,8 +458,8 @@ const std::vector<RuleKind>& ruleTable() {
           length("length", "", "of the wall along the flow, from its front on"),
           ranged("ratio", SlotType::Number, "1.2", "height of each layer over the one before", 0.5, 5),
           length("total", "", "height of all layers; decides the ratio where first and count are given"),
-          ranged("jump", SlotType::Number, "1", "height of the first cell beyond over the last layer's, without a count",
-                 0.1, 10)}});
+          ranged("jump", SlotType::Number, "1",
+                 "height of the first cell beyond over the last layer's, without a count", 0.1, 10)}});
     t.push_back({"take_mesh",
                  "Methods",
                  "Take the mesh of the file as it is",

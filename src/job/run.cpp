@@ -6,9 +6,9 @@
 #include "job/capacity.h"
 #include "job/cuts.h"
 #include "job/fills.h"
-#include "job/layers.h"
 #include "job/forecast.h"
 #include "job/improve.h"
+#include "job/layers.h"
 #include "job/limit_file.h"
 #include "job/limits.h"
 #include "job/move_node.h"
@@ -617,12 +617,11 @@ namespace {
 void tellOfLayers(RunResult& run) {
   for (const LayerAudit& a : run.layers) {
     if (a.places.empty() || a.full >= 0.9999 * a.area) continue;
-    Problem p = Problem::of("layers.short", "layers fall short on " + formatNumber(100 * (1 - a.full / a.area), 3) +
-                                                " % of their walls" +
-                                                (a.none > 0 ? ", with none on " +
-                                                                  formatNumber(100 * a.none / a.area, 3) + " %"
-                                                            : ""))
-                    .as(Severity::Note);
+    Problem p =
+        Problem::of("layers.short",
+                    "layers fall short on " + formatNumber(100 * (1 - a.full / a.area), 3) + " % of their walls" +
+                        (a.none > 0 ? ", with none on " + formatNumber(100 * a.none / a.area, 3) + " %" : ""))
+            .as(Severity::Note);
     for (std::size_t i = 0; i < std::min<std::size_t>(50, a.places.size()); ++i) p.places.push_back(a.places[i].at);
     const LayerPlace& worst = a.places.front();
     p.where = "most at " + formatPoint(worst.at) + " " + run.mesh.unit + ", in rule " + std::to_string(a.rule + 1);

@@ -35,14 +35,14 @@ struct RunResult {
   /// versions.
   double partArea = 0;
   Vec3 partCenter = Vec3::Zero();
-  double normalDeg = 0;         ///< largest angle between a surface triangle and the true face, degrees
-  double meanNormalDeg = 0;     ///< its mean over the area of curved faces
-  CurveStats midNodes;          ///< order 2
-  std::vector<BodyPlan> bodies; ///< what each body of the part was filled with; empty: not known
-  std::vector<LayerAudit> layers;    ///< of each card of layers that has walls
-  std::vector<float> layersReached;  ///< per face of the mesh: share of the layers asked for, -1 without; may be empty
-  std::vector<FacePlan> faces;  ///< per face of the part who decided what it is made of
-  std::size_t peakMemory = 0;   ///< bytes that the run took at once, beside what the program held before it
+  double normalDeg = 0;             ///< largest angle between a surface triangle and the true face, degrees
+  double meanNormalDeg = 0;         ///< its mean over the area of curved faces
+  CurveStats midNodes;              ///< order 2
+  std::vector<BodyPlan> bodies;     ///< what each body of the part was filled with; empty: not known
+  std::vector<LayerAudit> layers;   ///< of each card of layers that has walls
+  std::vector<float> layersReached; ///< per face of the mesh: share of the layers asked for, -1 without; may be empty
+  std::vector<FacePlan> faces;      ///< per face of the part who decided what it is made of
+  std::size_t peakMemory = 0;       ///< bytes that the run took at once, beside what the program held before it
   int threads = 0;
   int improved = 0; ///< times the mesh was improved after it was made
   /// What meshing itself said, when the mesh was made by this program run; runs read from disk do not have it.

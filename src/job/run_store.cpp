@@ -167,8 +167,9 @@ bool valid(const ElementBlock& b, std::size_t nodes) {
 bool valid(const Mesh& m) {
   auto inRange = [](std::int64_t i, std::size_t n) { return i >= 0 && static_cast<std::size_t>(i) < n; };
   if (!valid(m.cells, m.nodes.size()) || !valid(m.faces, m.nodes.size())) return false;
-  if ((!m.cellLayer.empty() && m.cellLayer.size() != m.cells.size()) || m.cellRegion.size() != m.cells.size() || m.faceLink.size() != m.faces.size() ||
-      m.faceRegions.size() != m.faces.size() || (!m.nodeLink.empty() && m.nodeLink.size() != m.nodes.size()))
+  if ((!m.cellLayer.empty() && m.cellLayer.size() != m.cells.size()) || m.cellRegion.size() != m.cells.size() ||
+      m.faceLink.size() != m.faces.size() || m.faceRegions.size() != m.faces.size() ||
+      (!m.nodeLink.empty() && m.nodeLink.size() != m.nodes.size()))
     return false;
   for (const Vec3& p : m.nodes)
     if (!p.allFinite()) return false;

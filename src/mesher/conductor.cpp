@@ -81,7 +81,7 @@ struct Filled {
   SurfaceMesh surface;
   BridgeReport bridged;
   std::vector<BodyCells> structured;
-  SurfaceMesh aside;         ///< triangles of faces that no tetrahedra touch
+  SurfaceMesh aside; ///< triangles of faces that no tetrahedra touch
   std::optional<LayeredSurface> layered;
   std::vector<Problem> said; ///< about counts along edges
   int split = 0;             ///< surface edges halved for it
@@ -259,8 +259,8 @@ std::optional<Problem> fillStructured(const Part& part, const SizeField& size, c
   return cutWhereAsked(part, plan, filled, progress);
 }
 
-/// `kept`: a surface that is filled as it is; null: it is made. `bareOfLayers`: what there was before layers grew, taken if it
-/// is there and left behind if not.
+/// `kept`: a surface that is filled as it is; null: it is made. `bareOfLayers`: what there was before layers grew,
+/// taken if it is there and left behind if not.
 Result<Filled> fillSurface(const Part& part, const SizeField& size, const MeshPlan& plan, const SurfaceMesh* kept,
                            const GivenFaces* given, const std::vector<LayersLower>& lower,
                            std::optional<Filled>& bareOfLayers, MeshOutcome& out, Clock& clock, Progress& progress) {

@@ -29,7 +29,7 @@ struct MeshOutcome {
   CurveStats midNodes;                                 ///< order 2
   int missingEdges = 0, missingFaces = 0;              ///< that had to be recovered
   std::vector<BodyPlan> bodies;                        ///< what each body of the part was filled with, and why
-  std::vector<LayerColumn> layers; ///< at nodes of walls with layers
+  std::vector<LayerColumn> layers;                     ///< at nodes of walls with layers
   std::vector<FacePlan>
       faces; ///< per face of the part: who decided what it is made of; `mapped` says no more than that
 };

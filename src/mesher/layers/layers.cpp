@@ -36,8 +36,8 @@ private:
   std::vector<int> m_from;
 };
 
-constexpr double kRidge = 0.5;                           ///< least cosine between a column and the walls at its foot
-constexpr double kSideLow = 0.6427876096865394;          ///< cosine of 50 degrees, between a wall and the face beside it
+constexpr double kRidge = 0.5;                  ///< least cosine between a column and the walls at its foot
+constexpr double kSideLow = 0.6427876096865394; ///< cosine of 50 degrees, between a wall and the face beside it
 constexpr int kNever = std::numeric_limits<int>::max();
 
 struct Column {
@@ -46,17 +46,17 @@ struct Column {
   double stretch = 1; ///< way along the column per height across the walls
   double first = 0;
   int count = 0;
-  double length = 0;             ///< mean of the walls' edges here
-  int slideFace = -1;            ///< on which it lies, with its side towards the body
+  double length = 0;  ///< mean of the walls' edges here
+  int slideFace = -1; ///< on which it lies, with its side towards the body
   int slideSide = 0;
-  Vec3 beside = Vec3::Zero();    ///< normal of that face at the foot
+  Vec3 beside = Vec3::Zero(); ///< normal of that face at the foot
   int slideEdge = -1;
-  bool edgeStart = true;         ///< whether its foot is where that edge begins
-  std::vector<Vec3> normals;     ///< of the walls at its foot, into the body
-  std::vector<Vec3> slid;        ///< places of its levels where it is not straight
-  int top = -1;                  ///< point of the layered surface; the foot where there are no layers
-  int firstShared = -1;          ///< of its levels below the top, where others than cells need them
-  int firstOwn = -1;             ///< else: among the body's own points
+  bool edgeStart = true;     ///< whether its foot is where that edge begins
+  std::vector<Vec3> normals; ///< of the walls at its foot, into the body
+  std::vector<Vec3> slid;    ///< places of its levels where it is not straight
+  int top = -1;              ///< point of the layered surface; the foot where there are no layers
+  int firstShared = -1;      ///< of its levels below the top, where others than cells need them
+  int firstOwn = -1;         ///< else: among the body's own points
 };
 
 class Grower {
@@ -378,7 +378,8 @@ private:
     constexpr double kHigh = 2;
     while (c.count > 0 && height(c, c.count) - height(c, c.count - 1) > kHigh * c.length) --c.count;
     if (c.count < c.told.asked) c.told.cause = LayerCause::Fine, c.told.value = c.length;
-    const bool flat = c.slideFace >= 0 && m_part.faces[static_cast<std::size_t>(c.slideFace)].kind == SurfaceKind::Plane;
+    const bool flat =
+        c.slideFace >= 0 && m_part.faces[static_cast<std::size_t>(c.slideFace)].kind == SurfaceKind::Plane;
     if (c.slideEdge < 0 && (c.slideFace < 0 || flat)) return;
     std::vector<Vec3> slid{c.at};
     Vec3 along = c.along;
@@ -632,7 +633,8 @@ private:
     std::map<int, std::vector<int>> trianglesOf;
     for (const auto& [f, s] : m_sideFaces) trianglesOf[f] = {};
     for (std::size_t i = 0; i < m.triangles.size(); ++i)
-      if (const auto it = trianglesOf.find(m.face[i]); it != trianglesOf.end()) it->second.push_back(static_cast<int>(i));
+      if (const auto it = trianglesOf.find(m.face[i]); it != trianglesOf.end())
+        it->second.push_back(static_cast<int>(i));
     std::map<std::uint64_t, int> edgeAt;
     for (const auto& [e, chain] : m_chain) {
       const auto& nodes = m.edgeNodes[static_cast<std::size_t>(e)];

@@ -109,7 +109,8 @@ private:
   }
 
   static bool within(const Bvh& tree, const std::vector<Box>& boxes,
-                     const std::vector<std::array<std::array<double, 2>, 2>>& segments, const std::array<double, 2>& p) {
+                     const std::vector<std::array<std::array<double, 2>, 2>>& segments,
+                     const std::array<double, 2>& p) {
     Box ray;
     ray.add(Vec3(p[0], p[1], 0));
     double far = p[0];

@@ -48,12 +48,12 @@ struct LayerColumn {
   int node = -1; ///< of the surface; of the mesh once that is numbered
   int body = -1;
   int stack = -1;
-  int asked = 0, got = 0;    ///< layers
-  double first = 0;          ///< height of the first, across the wall
-  double height = 0;         ///< of all that there are, across the wall
-  LayerCause cause{};        ///< where got < asked
-  double value = 0;          ///< of the cause
-  int source = -1;           ///< column at which the cause lies; itself, or one whose neighbours give way step by step
+  int asked = 0, got = 0; ///< layers
+  double first = 0;       ///< height of the first, across the wall
+  double height = 0;      ///< of all that there are, across the wall
+  LayerCause cause{};     ///< where got < asked
+  double value = 0;       ///< of the cause
+  int source = -1;        ///< column at which the cause lies; itself, or one whose neighbours give way step by step
 };
 
 } // namespace tess
