@@ -180,6 +180,7 @@ TEST(Preview, everyKindOfTheTableShowsWhatItNames) {
     if (kind.id == "accept") b.rules.back().values["reason"] = "far from the load";
     if (kind.id == "value") b.rules.back().values = {{"name", "x"}, {"value", "2"}};
     if (kind.id == "keep_surface" || kind.id == "hand_over") b.rules.back().values["path"] = "x.vtu";
+    if (kind.id == "cap") b.rules.back().values = {{"at", "(0, 0, 0)"}, {"name", "inlet"}};
     if (kind.id == "cut_core") b.rules.back().values = {{"at", "(16, 20, 3)"}, {"side", "12 mm"}};
     const RulePreview p = previewOf(b, last(b), part);
     EXPECT_EQ(!p.sheets.empty(), kind.preview == "sheet") << kind.id;
