@@ -193,7 +193,9 @@ int inspectSpaces(const std::string& path, const std::string& unit, bool json) {
   }
   auto point = [](const Vec3& p) { return nlohmann::json{p.x(), p.y(), p.z()}; };
   nlohmann::json list = nlohmann::json::array();
-  if (!json) std::cout << fs::path(path).filename().string() << ": " << spaces->size() - 1 << " cavities\n";
+  if (!json)
+    std::cout << fs::path(path).filename().string() << ": " << spaces->size() - 1
+              << (spaces->size() == 2 ? " cavity\n" : " cavities\n");
   for (const FoundSpace& s : *spaces) {
     nlohmann::json x{{"outside", s.outside},
                      {"volume", s.volume},

@@ -10,7 +10,6 @@
 #include <BOPAlgo_Splitter.hxx>
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
-#include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakePolygon.hxx>
 #include <BRepClass3d_SolidClassifier.hxx>
@@ -22,7 +21,6 @@
 #include <BRepTools_History.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
-#include <Bnd_Box.hxx>
 #include <GCPnts_TangentialDeflection.hxx>
 #include <GProp_GProps.hxx>
 #include <Geom_OffsetSurface.hxx>
@@ -36,7 +34,6 @@
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
 #include <cmath>
-#include <filesystem>
 #include <gp_Circ.hxx>
 #include <gp_Cone.hxx>
 #include <gp_Cylinder.hxx>
@@ -58,19 +55,6 @@ Vec3 vec(const gp_Pnt& p) { return {p.X(), p.Y(), p.Z()}; }
 Vec3 vec(const gp_Dir& p) { return {p.X(), p.Y(), p.Z()}; }
 gp_Pnt point(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
 gp_Dir unit(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
-
-/// Close, as its middle is what a card means.
-Box trueBox(const TopoDS_Shape& s) {
-  Bnd_Box b;
-  BRepBndLib::AddOptimal(s, b, false, false);
-  Box r;
-  if (b.IsVoid()) return r;
-  double x0, y0, z0, x1, y1, z1;
-  b.Get(x0, y0, z0, x1, y1, z1);
-  r.add(Vec3(x0, y0, z0));
-  r.add(Vec3(x1, y1, z1));
-  return r;
-}
 
 std::array<Vec3, 8> cornersOf(const Box& b) {
   std::array<Vec3, 8> r;

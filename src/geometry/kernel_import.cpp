@@ -226,9 +226,8 @@ std::optional<Problem> readBrep(const std::string& path, KernelModel& model, Top
   return {};
 }
 
-Box shapeBox(const TopoDS_Shape& s) {
-  Bnd_Box b;
-  BRepBndLib::Add(s, b, false);
+/// A box of the kernel as ours.
+Box boxFrom(const Bnd_Box& b) {
   Box r;
   if (b.IsVoid()) return r;
   double x0, y0, z0, x1, y1, z1;
@@ -236,6 +235,11 @@ Box shapeBox(const TopoDS_Shape& s) {
   r.add(Vec3(x0, y0, z0));
   r.add(Vec3(x1, y1, z1));
   return r;
+}
+Box shapeBox(const TopoDS_Shape& s) {
+  Bnd_Box b;
+  BRepBndLib::Add(s, b, false);
+  return boxFrom(b);
 }
 
 /// Sewing leaves copies of faces; names and colours follow them.
@@ -774,6 +778,12 @@ Result<TopoDS_Shape> importSheets(const std::string& path, const std::string& un
       .as(Severity::Warning)
       .because("only curves, points or nothing were found")
       .advise("export the sheet as faces");
+}
+
+Box trueBox(const TopoDS_Shape& shape) {
+  Bnd_Box b;
+  BRepBndLib::AddOptimal(shape, b, false, false);
+  return boxFrom(b);
 }
 
 double solidVolume(const TopoDS_Shape& s) {

@@ -44,6 +44,8 @@ std::optional<Problem> finishKernelModel(KernelModel& model, const TopoDS_Shape&
                                          const LoadOptions& options);
 /// Names and colours of a shape's faces go over to what `builder` made of them.
 void carryFaceInfo(KernelModel& model, const TopoDS_Shape& before, BOPAlgo_Builder& builder);
+/// A close box, of the shape itself and not of its poles.
+Box trueBox(const TopoDS_Shape& shape);
 /// Signed volume of a closed shape.
 double solidVolume(const TopoDS_Shape& shape);
 /// Solids of a finished model with its names; options give the unit.

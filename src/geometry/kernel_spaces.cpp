@@ -4,7 +4,6 @@
 #include <BOPTools_AlgoTools3D.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
-#include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepGProp.hxx>
@@ -13,7 +12,6 @@
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
-#include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
 #include <IntTools_Context.hxx>
 #include <Standard_ErrorHandler.hxx>
@@ -41,18 +39,6 @@ double lengthOfRim(const TopoDS_Shape& s) {
   BRepGProp::LinearProperties(s, g);
   return g.Mass();
 }
-Box boxOfPiece(const TopoDS_Shape& s) {
-  Bnd_Box b;
-  BRepBndLib::AddOptimal(s, b, false, false);
-  Box r;
-  if (b.IsVoid()) return r;
-  double x0, y0, z0, x1, y1, z1;
-  b.Get(x0, y0, z0, x1, y1, z1);
-  r.add(Vec3(x0, y0, z0));
-  r.add(Vec3(x1, y1, z1));
-  return r;
-}
-
 /// What of a cap lies in no solid; nothing where none does.
 std::optional<KernelOpening> openPart(const TopoDS_Face& cap, const std::vector<TopoDS_Shape>& solids) {
   const double whole = areaOfShape(cap, nullptr);
@@ -174,7 +160,7 @@ std::optional<KernelSpaces> dividedBy(const TopoDS_Shape& hull, const std::vecto
     KernelSpaces::Piece p;
     p.solid = piece;
     p.told.volume = std::abs(solidVolume(piece));
-    p.told.box = boxOfPiece(piece);
+    p.told.box = trueBox(piece);
     std::set<int> bodies, open;
     for (TopExp_Explorer f(piece, TopAbs_FACE); f.More(); f.Next()) {
       p.told.outside = p.told.outside || atHull.Contains(f.Current());
@@ -245,7 +231,7 @@ Result<std::vector<FoundSpace>> spacesOf(const Part& part, Progress* progress) {
     OCC_CATCH_SIGNALS
     auto openings = openingsOf(source->model.solids);
     Box box;
-    for (const auto& s : source->model.solids) box.add(boxOfPiece(s));
+    for (const auto& s : source->model.solids) box.add(trueBox(s));
     const double room = 0.1 * box.diagonal();
     BOPAlgo_Builder builder;
     const auto k =

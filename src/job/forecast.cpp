@@ -93,6 +93,11 @@ void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, doub
 
 Forecast forecastField(const Brief& brief, const Part& part, const SizeField& field, Progress& progress) {
   Forecast f;
+  if (brief.first("layers"))
+    f.problems.push_back(Problem::of("forecast.layers", "the cells of layers are not counted in the forecast")
+                             .as(Severity::Note)
+                             .because("how many there are is known once the walls have their triangles")
+                             .advise("expect one more cell per triangle of a wall and layer"));
   const SizeField size = field.forScatteredPlaces();
   const auto& t = part.display;
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };

@@ -188,6 +188,8 @@ std::string causeText(LayerCause cause, double value, const std::string& unit) {
     return "cells would be inverted";
   case LayerCause::Fine:
     return "edges of " + formatNumber(value, 3) + " " + unit + ", far shorter than layers are high";
+  case LayerCause::Beside:
+    return "a stack of " + formatNumber(value, 3) + " layers beside it";
   case LayerCause::Filling:
     return "too little room beyond the stack";
   }

@@ -614,7 +614,14 @@ void judgeRun(RunResult& run, const Part& part, const SizeRequest& request, Prog
 
 namespace {
 /// What each card of layers came to, as a finding where stacks fall short.
-void tellOfLayers(RunResult& run) {
+void tellOfLayers(RunResult& run, const LayerWishes& wishes) {
+  for (const LayerStack& s : wishes.stacks)
+    if (std::none_of(run.layers.begin(), run.layers.end(), [&](const LayerAudit& a) { return a.rule == s.rule; }))
+      run.problems.push_back(Problem::of("layers.none", "no layers could be grown")
+                                 .as(Severity::Warning)
+                                 .at("rule " + std::to_string(s.rule + 1))
+                                 .because("they grow in bodies of tetrahedra, and only where room is left beyond them")
+                                 .advise("fill the body with tetrahedra, or ask for thinner layers"));
   for (const LayerAudit& a : run.layers) {
     if (a.places.empty() || a.full >= 0.9999 * a.area) continue;
     Problem p =
@@ -746,7 +753,7 @@ Result<RunResult> runBrief(const Brief& brief, const Part& part, int threads, Pr
     run.layers = auditLayers(run.mesh, m->layers, layers);
     run.layersReached = layersReached(run.mesh, m->layers, layers);
   }
-  tellOfLayers(run);
+  tellOfLayers(run, layers);
   if (run.reused)
     for (const auto& p : before->problems)
       if (isSmallAtCut(p)) atCuts.push_back(p);

@@ -479,7 +479,12 @@ Result<Meshed> meshBySize(const Part& part, SizeField size, MeshPlan plan, const
       r.stats.removals, r.stats.flips, r.stats.moves, r.stats.collapses, r.stats.insertions, r.stats.slides,
       r.stats.peels, r.stats.surfaceInsertions, r.stats.surfaceContractions, r.stats.worstBefore, r.stats.worstAfter);
   liftApexes(core, joints, progress);
-  if (auto p = putTogether(r.filled, joints, part, plan, progress)) return *p;
+  if (auto p = putTogether(r.filled, joints, part, plan, progress)) {
+    if (!r.filled.layered) return *p;
+    spdlog::debug("{}: once more without layers", p->what);
+    plan.layers = {};
+    return meshBySize(part, asked, plan, kept, given, out, clock, progress);
+  }
   std::vector<std::int32_t> nodeOf;
   r.mesh = collect(core, surface, joints, r.filled.structured, part, progress, &nodeOf);
   if (r.filled.layered) {

@@ -10,7 +10,7 @@ namespace tess {
 
 /// Raised with every change after which the same part and brief give another mesh: meshes kept on disk by a program
 /// with another revision are shown but do not serve again in place of meshing.
-constexpr int kMesherRevision = 10;
+constexpr int kMesherRevision = 11;
 
 struct MeshOptions {
   int order = 1;   ///< 1 or 2

@@ -468,8 +468,13 @@ private:
           d.told.cause = c.told.cause;
           d.told.value = c.told.value;
           d.told.source = c.told.source;
-        } else // it was to have fewer
-          d.told.asked = most;
+        } else if (m_plan.layers.stacks[static_cast<std::size_t>(d.told.stack)].count == 0)
+          d.told.asked = most; // its number is free: fewer do beside shorter edges
+        else {
+          d.told.cause = LayerCause::Beside;
+          d.told.value = c.count;
+          d.told.source = n;
+        }
         if (!waits[static_cast<std::size_t>(n)]) waits[static_cast<std::size_t>(n)] = 1, todo.push(n);
       }
     }
@@ -755,9 +760,6 @@ private:
       for (const auto& t : triangles) all.push_back(t), side.push_back(-1), fresh.push_back(1);
     const auto found = findCrossings(m_points, all, SIZE_MAX, &m_progress, fresh);
     if (found.empty()) return false;
-    for (std::size_t i = 0; i < std::min<std::size_t>(6, found.size()); ++i)
-      spdlog::debug("layers: {} meets {} at {}, sides {} and {}", found[i].a, found[i].b, formatPoint(found[i].at),
-                    side[static_cast<std::size_t>(found[i].a)], side[static_cast<std::size_t>(found[i].b)]);
     bool any = false;
     auto lower = [&](int c) {
       if (col(c).count == 0) return;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "mesher/layers/side_face.h"
 #include "base/bvh.h"
+#include "base/edge_key.h"
 #include "base/plane_triangles.h"
 #include <cmath>
 #include <map>
@@ -72,7 +73,7 @@ private:
     for (const auto& t : m_before)
       for (std::size_t k = 0; k < 3; ++k) {
         const int a = t[k], b = t[(k + 1) % 3];
-        ++uses[static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b))];
+        ++uses[edgeKey(a, b)];
         for (int v : {a, b}) {
           auto& l = lengths[v];
           l.first += (pt(a) - pt(b)).norm();

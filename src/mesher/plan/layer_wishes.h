@@ -40,6 +40,7 @@ enum class LayerCause : std::uint8_t {
   Crossing, ///< stacks would run into each other or into other faces
   Folded,   ///< cells would be inverted
   Fine,     ///< the wall's edges are far shorter than layers are high; value: how long
+  Beside,   ///< the stack beside it has fewer layers; value: how many
   Filling,  ///< nothing could be put between the stack and what lies beyond
 };
 
