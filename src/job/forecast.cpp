@@ -5,6 +5,7 @@
 #include "job/capacity.h"
 #include "job/cuts.h"
 #include "job/fills.h"
+#include "job/layers.h"
 #include "job/preview.h"
 #include "job/values.h"
 #include <cmath>
@@ -40,6 +41,8 @@ struct Tally {
   double paved = 0;            ///< of those with layers of hexahedra
   double layers = 0;           ///< and of those with layers of wedges
   double more = 0;             ///< elements that come of cutting those
+  double walls = 0;            ///< cells of layers on walls
+  double taken = 0;            ///< of `volume`, what lies in those
   std::map<int, double> byRule;
   std::vector<double> byBody;
 };
@@ -93,11 +96,6 @@ void meetBudget(const Brief& brief, const Part& part, SizeRequest& request, doub
 
 Forecast forecastField(const Brief& brief, const Part& part, const SizeField& field, Progress& progress) {
   Forecast f;
-  if (brief.first("layers"))
-    f.problems.push_back(Problem::of("forecast.layers", "the cells of layers are not counted in the forecast")
-                             .as(Severity::Note)
-                             .because("how many there are is known once the walls have their triangles")
-                             .advise("expect one more cell per triangle of a wall and layer"));
   const SizeField size = field.forScatteredPlaces();
   const auto& t = part.display;
   auto pt = [&](int v) -> const Vec3& { return t.points[static_cast<std::size_t>(v)]; };
@@ -129,9 +127,13 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
   };
   auto structured = [&](int body) { return fillOf(body) != Fill::Tetrahedra; };
 
+  LayerWishes onWalls;
+  if (brief.first("layers")) onWalls = layersOf(brief, part, resolveGroups(brief, part, unused), unused);
+
   // Faces: each display triangle is cut into pieces that are small against the size there.
   std::vector<std::map<int, double>> faceRule(t.triangles.size());
-  std::vector<double> faceSum(t.triangles.size(), 0);
+  std::vector<double> faceSum(t.triangles.size(), 0), wallTaken(t.triangles.size(), 0);
+  std::vector<std::array<double, 2>> wallSum(t.triangles.size(), {0, 0}); // triangles times layers, by side
   parallelFor(
       t.triangles.size(), &progress,
       [&](std::size_t i) {
@@ -145,12 +147,30 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
             SizeReason r = size.deciding(a + x * (b - a) + y * (c - a));
             double w = area / (n * n) / (r.size * r.size);
             faceSum[i] += w;
+            if (onWalls.any())
+              for (std::size_t s = 0; s < 2; ++s) {
+                const auto wall = static_cast<std::size_t>(t.triangleFace[i]);
+                const int stack = onWalls.ofFace[wall][s], body = part.faces[wall].bodies[s];
+                if (stack < 0 || body < 0 || structured(body)) continue;
+                const LayerStack& asked = onWalls.stacks[static_cast<std::size_t>(stack)];
+                wallSum[i][s] += w * askedLayers(asked, r.size);
+                wallTaken[i] += w * askedHeight(asked, r.size) / r.size;
+              }
             faceRule[i][r.rule] += w;
           }
       },
       16);
   for (std::size_t i = 0; i < faceSum.size(); ++i) {
     sum.area += faceSum[i];
+    sum.taken += wallTaken[i];
+    for (std::size_t s = 0; s < 2; ++s)
+      if (wallSum[i][s] > 0) {
+        const auto wall = static_cast<std::size_t>(t.triangleFace[i]);
+        const double cells = kTriangles * wallSum[i][s];
+        sum.walls += cells;
+        sum.byRule[onWalls.stacks[static_cast<std::size_t>(onWalls.ofFace[wall][s])].rule] += cells;
+        sum.byBody[static_cast<std::size_t>(part.faces[wall].bodies[s])] += cells;
+      }
     const auto& bodies = part.faces[static_cast<std::size_t>(t.triangleFace[i])].bodies;
     if (std::none_of(bodies.begin(), bodies.end(), [&](int b) { return b >= 0 && !structured(b); })) continue;
     sum.freeArea += faceSum[i];
@@ -261,13 +281,15 @@ Forecast forecastField(const Brief& brief, const Part& part, const SizeField& fi
     for (const auto& [body, n] : c.byBody) sum.byBody[static_cast<std::size_t>(body)] += n;
   }
 
-  const double free = kVolume * sum.volume + kArea * sum.freeArea, rows = kRows * sum.rows + sum.paved,
+  constexpr double kMostTaken = 0.6; // of the space: stacks give way before they fill it
+  const double taken = std::min(sum.taken, kMostTaken * sum.volume);
+  const double free = kVolume * (sum.volume - taken) + kArea * sum.freeArea, rows = kRows * sum.rows + sum.paved,
                layers = kLayers * sum.layers;
-  f.elements = free + rows + layers + sum.more;
+  f.elements = free + rows + layers + sum.more + sum.walls;
   f.surfaceTriangles = kTriangles * sum.area;
   // Nodes by counting: an inner node of such a mesh has about 5.8 elements of its own, a surface node half as many.
   // In rows of hexahedra each has one, and three edges; in layers of wedges two, and four edges.
-  double nodes = free / 5.8 + 0.26 * f.surfaceTriangles;
+  double nodes = free / 5.8 + 0.26 * f.surfaceTriangles + 0.5 * sum.walls;
   bool quadratic = orderOf(brief) == 2;
   // Euler's formula: edges = nodes + elements + half of the surface triangles - 1.
   f.nodes = quadratic ? 2 * nodes + free + 0.5 * f.surfaceTriangles + 4 * rows + 2.5 * layers + kCutEdges * sum.more

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audit/audit.h"
+#include "job/forecast.h"
 #include "job/layer_audit.h"
 #include "job/layers.h"
 #include "support/briefs.h"
@@ -112,6 +113,15 @@ TEST(Layers, standAgainstBodiesOnBothSidesOfAFace) {
   EXPECT_NEAR(meshVolume(run.mesh), 2, 1e-9);
   EXPECT_NEAR(run.layers.front().area, 2, 1e-9); // of both sides
   EXPECT_NEAR(run.layers.front().full, 2, 1e-9);
+}
+
+TEST(Layers, areCountedInTheForecast) {
+  const Part part = made("box 60 20 20");
+  const Brief b = ductBrief("3 mm", {{"count", "5"}, {"first", "0.2 mm"}, {"ratio", "1.3"}});
+  Progress progress;
+  const Forecast f = forecastBrief(b, part, progress);
+  const auto cells = static_cast<double>(runWith(b, part).mesh.cells.size());
+  EXPECT_NEAR(f.elements, cells, 0.25 * cells);
 }
 
 TEST(LayerCards, saysWhatFollowsFromYPlus) {

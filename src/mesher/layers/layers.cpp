@@ -315,13 +315,10 @@ private:
     c.told.value = 90 - std::acos(std::clamp(cosine, -1.0, 1.0)) * 180 / kPi;
   }
 
-  /// Layers that a stack asks for at a column.
   int asked(const Column& c) const {
-    const LayerStack& s = m_plan.layers.stacks[static_cast<std::size_t>(c.told.stack)];
-    if (s.count > 0) return s.count;
-    const double last = kFirstFree * c.length / s.jump;
-    if (c.first >= last || s.ratio <= 1) return s.ratio <= 1 ? std::min(s.most, 5) : 1;
-    return std::clamp(1 + static_cast<int>(std::lround(std::log(last / c.first) / std::log(s.ratio))), 1, s.most);
+    LayerStack s = m_plan.layers.stacks[static_cast<std::size_t>(c.told.stack)];
+    s.first = c.first; // the lower one where stacks meet
+    return askedLayers(s, c.length);
   }
 
   /// Columns lean away from concave corners, over about three heights of a stack: else those at the corner, which go

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the brief wants of layers along walls.
 #pragma once
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <vector>
 
@@ -21,6 +23,19 @@ struct LayerStack {
 
 /// Height of the first free cell on a stack, over the edges of its base: measured on ducts of even size.
 constexpr double kFirstFree = 0.75;
+
+/// Layers that a stack asks for, and their height, where the wall has edges of this length.
+inline int askedLayers(const LayerStack& s, double length) {
+  if (s.count > 0) return s.count;
+  const double first = s.first > 0 ? s.first : s.share * length, last = kFirstFree * length / s.jump;
+  if (first >= last || s.ratio <= 1) return s.ratio <= 1 ? std::min(s.most, 5) : 1;
+  return std::clamp(1 + static_cast<int>(std::lround(std::log(last / first) / std::log(s.ratio))), 1, s.most);
+}
+inline double askedHeight(const LayerStack& s, double length) {
+  double sum = 0, h = s.first > 0 ? s.first : s.share * length;
+  for (int k = askedLayers(s, length); k > 0; --k, h *= s.ratio) sum += h;
+  return sum;
+}
 
 struct LayerWishes {
   std::vector<LayerStack> stacks;
