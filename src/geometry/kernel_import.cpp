@@ -23,6 +23,7 @@
 #include <Interface_Static.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
+#include <Precision.hxx>
 #include <Quantity_Color.hxx>
 #include <STEPCAFControl_Reader.hxx>
 #include <STEPControl_Reader.hxx>
@@ -45,6 +46,7 @@
 #include <XCAFDoc_ShapeTool.hxx>
 #include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
+#include <cmath>
 #include <filesystem>
 #include <map>
 #include <set>
@@ -783,7 +785,18 @@ Result<TopoDS_Shape> importSheets(const std::string& path, const std::string& un
 Box trueBox(const TopoDS_Shape& shape) {
   Bnd_Box b;
   BRepBndLib::AddOptimal(shape, b, false, false);
-  return boxFrom(b);
+  Box r = boxFrom(b);
+  // The kernel's boxes are larger by its confusion; a side on which corners lie is where these are, so that what is
+  // flush with the shape lies in its face.
+  for (TopExp_Explorer v(shape, TopAbs_VERTEX); v.More(); v.Next()) {
+    const gp_Pnt p = BRep_Tool::Pnt(TopoDS::Vertex(v.Current()));
+    for (int k = 0; k < 3; ++k) {
+      const double x = p.Coord(k + 1);
+      if (std::abs(x - r.lo[k]) < 10 * Precision::Confusion()) r.lo[k] = x;
+      if (std::abs(x - r.hi[k]) < 10 * Precision::Confusion()) r.hi[k] = x;
+    }
+  }
+  return r;
 }
 
 double solidVolume(const TopoDS_Shape& s) {

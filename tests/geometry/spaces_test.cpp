@@ -108,6 +108,22 @@ TEST(Spaces, takeWhatLiesAround) {
   EXPECT_NEAR(withSpace("box 6 4 3", w).bodies.front().volume, kPi * std::pow(2.5 + 5, 2) * 36 - 72, 1e-3);
 }
 
+TEST(Spaces, areFlatWhereTheyEndWithTheBodies) {
+  SpaceWish w;
+  w.around = true;
+  w.ahead = w.behind = w.beside = 10;
+  w.flush[0] = w.flush[2] = true;                    // -x and -y, as planes of symmetry
+  const Part part = withSpace("quarter 20 8 30", w); // round faces, whose boxes the kernel makes a little larger
+  int on = 0;
+  for (const auto& p : part.points)
+    for (int k = 0; k < 2; ++k)
+      if (std::abs(p.at[k]) < 1e-5) {
+        ++on;
+        EXPECT_NEAR(p.at[k], 0, 1e-12);
+      }
+  EXPECT_GE(on, 8);
+}
+
 TEST(Spaces, sayWhereThereIsNone) {
   SpaceWish w;
   const Part part = withSpace("box 6 4 3", w);
